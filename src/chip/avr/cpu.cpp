@@ -1,0 +1,207 @@
+#include "chip/avr/cpu.h"
+
+#include <utility>
+
+#include "chip/avr/engine.h"
+#include "kernel/check.h"
+
+namespace bramix::chip::avr {
+
+Cpu::Cpu(const Core& core, IoBus& bus) : data(static_cast<std::size_t>(core.ramEnd) + 1), core_(core), bus_(bus), engine_(std::make_unique<Engine>(*this))
+{
+    loadFlash({});
+    reset();
+}
+
+Cpu::~Cpu() = default;
+
+void Cpu::loadFlash(std::vector<std::uint16_t> words)
+{
+    kernel::check(words.size() <= core_.flashWords, "image larger than flash");
+    words.resize(core_.flashWords, 0xFFFF);
+    flash_ = std::move(words);
+    engine_->decodeAll();
+}
+
+void Cpu::setErasedRunsOn(bool runsOn)
+{
+    erasedRunsOn_ = runsOn;
+    engine_->decodeAll();
+}
+
+void Cpu::reset()
+{
+    pc = 0;
+    sreg = 0;
+    rampz = 0;
+    eind = 0;
+    sp = core_.ramEnd;
+    sleeping = false;
+    holdInterrupts = false;
+    fault = {};
+}
+
+Instruction Cpu::decodeAt(std::uint32_t word) const
+{
+    if (word >= core_.flashWords)
+        return Instruction{Op::outside};
+    const std::uint16_t second = word + 1 < core_.flashWords ? flash_[word + 1] : 0xFFFF;
+    Instruction i = decode(core_, word, flash_[word], second);
+    if (i.words == 2 && word + 1 >= core_.flashWords)
+        return Instruction{Op::outside};
+    if (i.op == Op::erased && erasedRunsOn_)
+        i.op = Op::nop;
+    return i;
+}
+
+bool Cpu::atSelfJump() const
+{
+    const Instruction i = decodeAt(pc);
+    return (i.op == Op::rjmp || i.op == Op::jmp) && i.target == pc;
+}
+
+void Cpu::raise(FaultKind kind, std::uint32_t address)
+{
+    if (stopped())
+        return;
+    fault = {kind, pc, address, cycle};
+    stopBy(INT64_MIN);
+}
+
+std::uint8_t Cpu::coreIoRead(std::uint16_t address, std::int64_t at)
+{
+    switch (address) {
+    case kSreg: return sreg;
+    case kSpl: return static_cast<std::uint8_t>(sp);
+    case kSph: return static_cast<std::uint8_t>(sp >> 8);
+    case kRampz:
+        if (core_.hasElpm)
+            return rampz;
+        break;
+    case kEind:
+        if (core_.hasEind)
+            return eind;
+        break;
+    default: break;
+    }
+    return bus_.ioRead(address, at);
+}
+
+void Cpu::coreIoWrite(std::uint16_t address, std::uint8_t value, std::int64_t at)
+{
+    switch (address) {
+    case kSreg: setSreg(value, at); return;
+    case kSpl: writeSp(static_cast<std::uint16_t>((sp & 0xFF00) | value), 1); return;
+    case kSph: writeSp(static_cast<std::uint16_t>((sp & 0x00FF) | (value << 8)), 2); return;
+    case kRampz:
+        if (core_.hasElpm) {
+            rampz = value;
+            return;
+        }
+        break;
+    case kEind:
+        if (core_.hasEind) {
+            eind = value;
+            return;
+        }
+        break;
+    default: break;
+    }
+    bus_.ioWrite(address, value, at);
+}
+
+void Cpu::writeSp(std::uint16_t value, std::uint8_t half)
+{
+    constexpr std::int64_t kTogether = 8;  // cycles; compilers write SREG between the halves
+    if (cycle - spHalfCycle_ > kTogether)
+        spHalves_ = 0;
+    sp = value;
+    spHalves_ |= half;
+    spHalfCycle_ = cycle;
+    if (spHalves_ == 3) {
+        spHalves_ = 0;
+        noteSp(sp);
+    }
+}
+
+void Cpu::setSreg(std::uint8_t value, std::int64_t at)
+{
+    const bool enabled = (value & kI) != 0 && (sreg & kI) == 0;
+    sreg = value;
+    if (enabled)
+        bus_.interruptsEnabled(at);
+}
+
+std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
+{
+    if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]]
+        return data[address];
+    if (address < 0x20)
+        return data[address];
+    if (address < core_.ramStart)
+        return coreIoRead(address, at);
+    raise(FaultKind::outsideData, address);
+    return 0;
+}
+
+void Cpu::writeData(std::uint16_t address, std::uint8_t value, std::int64_t at)
+{
+    if ((address >= core_.ramStart && address <= core_.ramEnd) || address < 0x20) [[likely]]
+        data[address] = value;
+    else if (address < core_.ramStart)
+        coreIoWrite(address, value, at);
+    else
+        raise(FaultKind::outsideData, address);
+}
+
+void Cpu::push8(std::uint8_t value, std::int64_t at)
+{
+    writeData(sp, value, at);
+    --sp;
+    noteSp(sp);
+}
+
+std::uint8_t Cpu::pop8(std::int64_t at)
+{
+    ++sp;
+    return readData(sp, at);
+}
+
+// The low byte is pushed first, so that the return address lies in memory with its high byte at the lowest address.
+void Cpu::pushPc(std::uint32_t value)
+{
+    push8(static_cast<std::uint8_t>(value), cycle);
+    push8(static_cast<std::uint8_t>(value >> 8), cycle);
+    if (core_.longPc)
+        push8(static_cast<std::uint8_t>(value >> 16), cycle);
+}
+
+std::uint32_t Cpu::popPc()
+{
+    std::uint32_t value = core_.longPc ? static_cast<std::uint32_t>(pop8(cycle)) << 16 : 0;
+    value |= static_cast<std::uint32_t>(pop8(cycle)) << 8;
+    value |= pop8(cycle);
+    return value;
+}
+
+void Cpu::enterInterrupt(std::uint32_t vectorWord)
+{
+    pushPc(pc);
+    sreg &= static_cast<std::uint8_t>(~kI);
+    pc = vectorWord;
+    cycle += core_.longPc ? 5 : 4;
+}
+
+std::uint8_t Cpu::readProgram(std::uint32_t byteAddress) const
+{
+    const std::uint32_t word = (byteAddress >> 1) % core_.flashWords;
+    return static_cast<std::uint8_t>((byteAddress & 1) != 0 ? flash_[word] >> 8 : flash_[word]);
+}
+
+void Cpu::run(std::int64_t until)
+{
+    deadline = until;
+    engine_->run();
+}
+
+}  // namespace bramix::chip::avr

@@ -1,0 +1,148 @@
+// The AVR core: registers, data memory, flash, and two ways to run them that must agree state for state.
+//
+//   step()   the reference: fetches and decodes each instruction from flash and works out every flag at once. It is the
+//            truth, and it runs what lies too close to a deadline for the engine.
+//   run()    the engine (engine.cpp): decoded records, lazy flags, one comparison at each taken transfer.
+//
+// Both stop at the first instruction boundary at or after `deadline`. Anything asynchronous only lowers `deadline`.
+//
+// Time of an access: an instruction that starts at cycle s and takes n cycles reads I/O at cycle s + n - 1 and its
+// write takes effect at s + n, the clock edge that ends it.
+//
+// Invariant: outside run(), this structure is the whole state. The first 32 bytes of `data` are the registers; the I/O range of
+// `data` is plain storage for registers that no peripheral owns.
+// Tested by tests/chip/avr/instruction_test.cpp and tests/chip/avr/engine_test.cpp.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+#include "chip/avr/isa.h"
+#include "kernel/archive.h"
+
+namespace bramix::chip::avr {
+
+// The chip around the core, as the core sees it: I/O registers by data address (0x20 and up).
+class IoBus {
+public:
+    virtual ~IoBus() = default;
+    virtual std::uint8_t ioRead(std::uint16_t address, std::int64_t cycle) = 0;
+    virtual void ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t cycle) = 0;
+    // SBI and CBI change one bit: a flag register must not lose its other flags, a port must not read its pins.
+    virtual void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle) = 0;
+    virtual void interruptsEnabled(std::int64_t cycle) = 0;                 // the I flag has been set
+    virtual void sleepInstruction(std::int64_t cycle) = 0;                  // may set Cpu::sleeping
+    virtual void watchdogReset(std::int64_t cycle) = 0;                     // WDR
+    virtual void storeProgramMemory(std::int64_t cycle) = 0;                // SPM
+};
+
+enum class FaultKind : std::uint8_t { none, undefinedInstruction, erasedFlash, outsideFlash, outsideData };
+
+struct Fault {
+    FaultKind kind = FaultKind::none;
+    std::uint32_t pc = 0;       // word address of the instruction at fault
+    std::uint32_t address = 0;  // the data address, or the byte address jumped to
+    std::int64_t cycle = 0;
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(kind, pc, address, cycle);
+    }
+};
+
+class Engine;
+
+class Cpu {
+public:
+    Cpu(const Core& core, IoBus& bus);
+    ~Cpu();
+
+    // Flash and its decoded form. Words beyond the image are erased (0xFFFF).
+    void loadFlash(std::vector<std::uint16_t> words);
+    [[nodiscard]] const std::vector<std::uint16_t>& flash() const { return flash_; }
+    // Erased flash runs on as silicon does (0xFFFF is passed over) instead of being a fault.
+    void setErasedRunsOn(bool runsOn);
+    [[nodiscard]] bool erasedRunsOn() const { return erasedRunsOn_; }
+
+    // Registers, flags, program counter and memory as after a reset. SRAM keeps what it held.
+    void reset();
+
+    // Runs until `deadline`, a fault, sleep, or an instruction after which an interrupt may be taken.
+    void run(std::int64_t until);
+    // One instruction, by the reference.
+    void step();
+    // Enters an interrupt: pushes the program counter, clears I, four cycles (five with a 22-bit counter).
+    void enterInterrupt(std::uint32_t vectorWord);
+
+    [[nodiscard]] bool stopped() const { return fault.kind != FaultKind::none; }
+    // The instruction at pc jumps to itself.
+    [[nodiscard]] bool atSelfJump() const;
+    [[nodiscard]] Instruction decodeAt(std::uint32_t word) const;
+
+    // Lowers the deadline of the run in progress.
+    void stopBy(std::int64_t cycle)
+    {
+        if (cycle < deadline)
+            deadline = cycle;
+    }
+
+    // Data memory as the program sees it, for instructions and for views. The checked forms fault outside memory.
+    std::uint8_t readData(std::uint16_t address, std::int64_t at);
+    void writeData(std::uint16_t address, std::uint8_t value, std::int64_t at);
+    void raise(FaultKind kind, std::uint32_t address);
+
+    [[nodiscard]] const Core& core() const { return core_; }
+
+    std::vector<std::uint8_t> data;  // 0 .. ramEnd
+    std::uint32_t pc = 0;            // word address
+    std::uint16_t sp = 0;
+    std::uint16_t lowestSp = UINT16_MAX;  // low-water mark of the stack; UINT16_MAX until the stack is used
+    std::uint8_t sreg = 0;
+    std::uint8_t rampz = 0;
+    std::uint8_t eind = 0;
+    bool sleeping = false;
+    bool holdInterrupts = false;  // SEI or RETI has just run: one more instruction first
+    std::int64_t cycle = 0;
+    std::int64_t instructions = 0;
+    std::int64_t deadline = 0;
+    Fault fault;
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(data, pc, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, cycle, instructions, fault, spHalves_, spHalfCycle_);
+    }
+
+private:
+    friend class Engine;
+
+    void writeSp(std::uint16_t value, std::uint8_t half);
+    void push8(std::uint8_t value, std::int64_t at);
+    std::uint8_t pop8(std::int64_t at);
+    void pushPc(std::uint32_t value);
+    std::uint32_t popPc();
+    void noteSp(std::uint16_t value)
+    {
+        if (value < lowestSp)
+            lowestSp = value;
+    }
+    std::uint8_t readProgram(std::uint32_t byteAddress) const;
+    void skipIf(bool condition);
+    void setSreg(std::uint8_t value, std::int64_t at);
+    std::uint8_t coreIoRead(std::uint16_t address, std::int64_t at);
+    void coreIoWrite(std::uint16_t address, std::uint8_t value, std::int64_t at);
+    void execute(const Instruction& i);
+
+    const Core core_;
+    IoBus& bus_;
+    std::vector<std::uint16_t> flash_;
+    std::unique_ptr<Engine> engine_;
+    bool erasedRunsOn_ = false;
+    // The two halves of a stack pointer write: the low-water mark is taken when both have come, not in between.
+    std::uint8_t spHalves_ = 0;
+    std::int64_t spHalfCycle_ = 0;
+};
+
+}  // namespace bramix::chip::avr

@@ -1,0 +1,1287 @@
+#include "chip/avr/engine.h"
+
+#include <algorithm>
+#include <array>
+
+#include "chip/avr/cpu.h"
+#include "kernel/check.h"
+
+namespace bramix::chip::avr {
+
+namespace {
+
+constexpr std::int64_t kOneInstruction = std::int64_t{1} << 32;
+
+// One entry into fast() spans at most this many cycles, so that its 32-bit count cannot wrap.
+constexpr std::int64_t kLongestSlice = std::int64_t{1} << 30;
+
+// Handlers that one mnemonic shares among its flag operands; see Engine::fast.
+constexpr std::size_t kOps = static_cast<std::size_t>(Op::count);
+enum Special : std::size_t { kIfSetC = 0, kSetC = 16, kClearC, kSetT, kClearT, kClearI, kSelfJump, kSlow, kSpecials };
+
+std::array<std::array<const void*, 3>, kOps> gHandlers;      // filled once, before the first decode; constant after
+std::array<const void*, kSpecials> gSpecials;
+
+inline std::uint16_t pair(const std::uint8_t* R, unsigned low) { return static_cast<std::uint16_t>(R[low] | (R[low + 1] << 8)); }
+
+inline void setPair(std::uint8_t* R, unsigned low, std::uint32_t value)
+{
+    R[low] = static_cast<std::uint8_t>(value);
+    R[low + 1] = static_cast<std::uint8_t>(value >> 8);
+}
+
+inline int signed8(std::uint8_t v) { return static_cast<std::int8_t>(v); }
+
+// SREG but for T and I, in the form that costs least to produce.
+struct LazyFlags {
+    unsigned c;  // 0 or 1
+    unsigned z;  // zero when Z is set
+    unsigned n;  // bit 7
+    unsigned v;  // bit 8 xor bit 7
+    unsigned h;  // bit 4
+
+    explicit LazyFlags(std::uint8_t sreg)
+        : c(sreg & kC), z((sreg & kZ) == 0), n((sreg & kN) << 5U), v((sreg & kV) << 4U), h((sreg & kH) >> 1U)
+    {
+    }
+
+    [[nodiscard]] bool negative() const { return (n & 0x80U) != 0; }
+    [[nodiscard]] bool overflow() const { return ((v ^ (v >> 1U)) & 0x80U) != 0; }
+
+    [[nodiscard]] unsigned sreg() const
+    {
+        const bool isNegative = negative();
+        const bool isOverflow = overflow();
+        return c | (z == 0 ? kZ : 0U) | (isNegative ? kN : 0U) | (isOverflow ? kV : 0U) | (isNegative != isOverflow ? kS : 0U) | ((h & 16U) << 1U);
+    }
+
+    template <int Live>
+    [[gnu::always_inline]] std::uint8_t add(unsigned a, unsigned b, unsigned carry)
+    {
+        const unsigned sum = a + b + carry;
+        if constexpr (Live != 2) {
+            c = sum >> 8U;
+            z = sum & 0xFFU;
+        }
+        if constexpr (Live == 0) {
+            n = sum;
+            v = h = a ^ b ^ sum;
+        }
+        return static_cast<std::uint8_t>(sum);
+    }
+
+    template <int Live, bool KeepZ>
+    [[gnu::always_inline]] std::uint8_t subtract(unsigned a, unsigned b, unsigned carry)
+    {
+        const unsigned difference = a - b - carry;
+        if constexpr (Live != 2) {
+            c = (difference >> 8U) & 1U;
+            z = KeepZ ? z | (difference & 0xFFU) : difference & 0xFFU;
+        }
+        if constexpr (Live == 0) {
+            n = difference;
+            v = h = a ^ b ^ difference;
+        }
+        return static_cast<std::uint8_t>(difference);
+    }
+
+    template <int Live>
+    [[gnu::always_inline]] std::uint8_t logic(unsigned result, unsigned overflow)
+    {
+        if constexpr (Live == 0) {
+            z = n = result;
+            v = overflow;
+        }
+        return static_cast<std::uint8_t>(result);
+    }
+
+    template <int Live>
+    [[gnu::always_inline]] std::uint8_t shift(unsigned from, unsigned result)
+    {
+        if constexpr (Live != 2) {
+            c = from & 1U;
+            z = result;
+        }
+        if constexpr (Live == 0) {
+            n = result;
+            v = (result & 0x80U) ^ (c << 7U);
+        }
+        return static_cast<std::uint8_t>(result);
+    }
+
+    template <int Live>
+    [[gnu::always_inline]] std::uint32_t addWord(unsigned d, unsigned k)
+    {
+        const unsigned sum = d + k;
+        if constexpr (Live != 2) {
+            c = sum >> 16U;
+            z = sum & 0xFFFFU;
+        }
+        if constexpr (Live == 0) {
+            n = sum >> 8U;
+            v = ((~d & sum) >> 8U) & 0x80U;
+        }
+        return sum;
+    }
+
+    template <int Live>
+    [[gnu::always_inline]] std::uint32_t subtractWord(unsigned d, unsigned k)
+    {
+        const unsigned difference = d - k;
+        if constexpr (Live != 2) {
+            c = (difference >> 16U) & 1U;
+            z = difference & 0xFFFFU;
+        }
+        if constexpr (Live == 0) {
+            n = difference >> 8U;
+            v = ((d & ~difference) >> 8U) & 0x80U;
+        }
+        return difference;
+    }
+
+    // C is bit 15 before the shift of the fractional forms.
+    [[gnu::always_inline]] std::uint32_t product(int full, unsigned fractional)
+    {
+        const auto bits = static_cast<unsigned>(full) & 0xFFFFU;
+        const unsigned value = (bits << fractional) & 0xFFFFU;
+        c = bits >> 15U;
+        z = value;
+        return value;
+    }
+};
+
+// A hand-written SREG may hold S != N xor V, which the lazy form cannot.
+bool isRepresentable(std::uint8_t sreg) { return ((sreg & kS) != 0) == (((sreg & kN) != 0) != ((sreg & kV) != 0)); }
+
+// What an instruction needs of the flags, and which it writes wholly. C and Z are one group, the rest (N V S H) another.
+struct FlagUse {
+    bool readsCz = false;
+    bool readsRest = false;
+    bool writesCz = false;
+    bool writesRest = false;
+};
+
+FlagUse flagUse(Op op)
+{
+    switch (op) {
+    case Op::add: case Op::sub: case Op::subi: case Op::cp: case Op::cpi: case Op::neg: return {false, false, true, true};
+    case Op::adc: case Op::sbc: case Op::sbci: case Op::cpc: return {true, false, true, true};
+    // Not written wholly: H survives shifts and word arithmetic, C and H survive logic. What was live before stays live.
+    case Op::lsr: case Op::asr: case Op::adiw: case Op::sbiw: case Op::com: return {false, false, true, false};
+    case Op::ror: return {true, false, true, false};
+    case Op::and_: case Op::andi: case Op::or_: case Op::ori: case Op::eor: case Op::inc: case Op::dec: return {};
+    case Op::mul: case Op::muls: case Op::mulsu: case Op::fmul: case Op::fmuls: case Op::fmulsu: return {false, false, true, false};
+    case Op::mov: case Op::movw: case Op::ldi: case Op::swap: case Op::nop: case Op::bst: case Op::bld: return {};
+    default: return {true, true, false, false};  // branches, memory, transfers, whatever may leave the engine
+    }
+}
+
+}  // namespace
+
+Engine::Engine(Cpu& cpu) : cpu_(cpu)
+{
+    if (gSpecials[kSlow] == nullptr) {
+        const void* table[kOps][kLives];
+        fast(table);
+        for (std::size_t op = 0; op < kOps; ++op)
+            for (std::size_t live = 0; live < kLives; ++live)
+                gHandlers[op][live] = table[op][live];
+    }
+}
+
+void Engine::decodeAll()
+{
+    const std::uint32_t words = cpu_.core_.flashWords;
+    records_.assign(words + 2, Record{});
+    prefix_.assign(words + 2, 0);
+    records_[words].handler = records_[words + 1].handler = gSpecials[kSlow];
+    std::vector<std::uint32_t> toEnd(words + 2, 0);
+    // Which flag groups somebody may see after the instruction that ends before pc.
+    std::vector<std::uint8_t> live(words + 2, 3);
+    for (std::uint32_t pc = words; pc-- > 0;) {
+        const Instruction i = cpu_.decodeAt(pc);
+        const std::uint32_t next = pc + i.words;
+        prefix_[pc] = prefix_[next] - (kOneInstruction + i.cycles);
+        toEnd[pc] = endsRun(i.op) ? 0 : std::min(toEnd[next] + i.cycles, static_cast<std::uint32_t>(kLongestSlice));
+        const FlagUse use = flagUse(i.op);
+        const bool seesCz = endsRun(i.op) || (live[next] & 1) != 0;
+        const bool seesRest = endsRun(i.op) || (live[next] & 2) != 0;
+        live[pc] = static_cast<std::uint8_t>((use.readsCz || (seesCz && !use.writesCz) ? 1 : 0) | (use.readsRest || (seesRest && !use.writesRest) ? 2 : 0));
+        fillRecord(pc, i, seesRest ? kAllFlags : seesCz ? kCarryZero : kNoFlags);
+        records_[pc].need = static_cast<std::uint32_t>(prefix_[pc]) + toEnd[pc];
+    }
+    // Targets lie anywhere, so what a transfer adds is known only now.
+    for (std::uint32_t pc = 0; pc < words; ++pc) {
+        const Instruction i = cpu_.decodeAt(pc);
+        Record& record = records_[pc];
+        std::int64_t cost = i.cycles;
+        switch (i.op) {
+        case Op::cpse: case Op::sbrc: case Op::sbrs: {
+            const bool two = pc + 1 < words && isTwoWords(cpu_.flash_[pc + 1]);
+            record.target = std::min(pc + (two ? 3 : 2), words);
+            cost += two ? 2 : 1;
+            break;
+        }
+        case Op::brbs: case Op::brbc: cost += 1; [[fallthrough]];
+        case Op::rjmp: case Op::jmp: case Op::rcall: case Op::call:
+            record.target = i.target;
+            if (i.target >= words) {
+                record.target = 0;
+                record.handler = gSpecials[kSlow];
+            }
+            break;
+        default: break;
+        }
+        const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret;
+        record.delta = prefix_[pc] + kOneInstruction + cost - (computed ? 0 : prefix_[record.target]);
+    }
+}
+
+void Engine::fillRecord(std::uint32_t pc, const Instruction& i, Live live)
+{
+    Record& record = records_[pc];
+    record.handler = gHandlers[static_cast<std::size_t>(i.op)][live];
+    record.next = pc + i.words;
+    record.k = i.k;
+    record.d = i.d;
+    record.r = i.r;
+    switch (i.op) {
+    case Op::brbs: record.handler = gSpecials[kIfSetC + 2U * i.r]; break;
+    case Op::brbc: record.handler = gSpecials[kIfSetC + 2U * i.r + 1]; break;
+    case Op::bset: record.handler = gSpecials[i.r == 0 ? kSetC : i.r == 6 ? kSetT : kSlow]; break;
+    case Op::bclr: record.handler = gSpecials[i.r == 0 ? kClearC : i.r == 6 ? kClearT : i.r == 7 ? kClearI : kSlow]; break;
+    case Op::rjmp: case Op::jmp:
+        if (i.target == pc) {
+            record.handler = gSpecials[kSelfJump];
+            record.k = i.cycles;
+        }
+        break;
+    default: break;
+    }
+}
+
+bool Engine::canEnter() const
+{
+    const std::int64_t left = std::min(cpu_.deadline - cpu_.cycle, kLongestSlice);
+    const std::int64_t toEnd = cpu_.pc < cpu_.core_.flashWords ? static_cast<std::uint32_t>(records_[cpu_.pc].need - static_cast<std::uint32_t>(prefix_[cpu_.pc])) : INT64_MAX;
+    return toEnd < left && !cpu_.holdInterrupts && isRepresentable(cpu_.sreg);
+}
+
+void Engine::run()
+{
+    while (cpu_.cycle < cpu_.deadline && !cpu_.sleeping && !cpu_.stopped()) {
+        if (canEnter())
+            fast(nullptr);
+        else
+            cpu_.step();
+    }
+}
+
+// NOLINTNEXTLINE(readability-function-size): one loop is one idea, and its state must stay in registers.
+void Engine::fast(const void* (*table)[kLives])
+{
+    // ORDER OP. Handlers for: all flags, C and Z only, no flags.
+    static constexpr std::size_t kRows = kOps;
+    static const void* const labels[kRows][kLives] = {
+        {&&addAll, &&addCz, &&addNone},  // add
+        {&&adcAll, &&adcCz, &&adcNone},  // adc
+        {&&subAll, &&subCz, &&subNone},  // sub
+        {&&subiAll, &&subiCz, &&subiNone},  // subi
+        {&&sbcAll, &&sbcCz, &&sbcNone},  // sbc
+        {&&sbciAll, &&sbciCz, &&sbciNone},  // sbci
+        {&&andAll, &&andAll, &&andNone},  // and
+        {&&andiAll, &&andiAll, &&andiNone},  // andi
+        {&&orAll, &&orAll, &&orNone},  // or
+        {&&oriAll, &&oriAll, &&oriNone},  // ori
+        {&&eorAll, &&eorAll, &&eorNone},  // eor
+        {&&comAll, &&comAll, &&comAll},  // com
+        {&&negAll, &&negAll, &&negAll},  // neg
+        {&&incAll, &&incAll, &&incNone},  // inc
+        {&&decAll, &&decAll, &&decNone},  // dec
+        {&&cpAll, &&cpCz, &&cpAll},  // cp
+        {&&cpcAll, &&cpcCz, &&cpcAll},  // cpc
+        {&&cpiAll, &&cpiCz, &&cpiAll},  // cpi
+        {&&adiwAll, &&adiwCz, &&adiwNone},  // adiw
+        {&&sbiwAll, &&sbiwCz, &&sbiwNone},  // sbiw
+        {&&mulAll, &&mulAll, &&mulAll},  // mul
+        {&&mulsAll, &&mulsAll, &&mulsAll},  // muls
+        {&&mulsuAll, &&mulsuAll, &&mulsuAll},  // mulsu
+        {&&fmulAll, &&fmulAll, &&fmulAll},  // fmul
+        {&&fmulsAll, &&fmulsAll, &&fmulsAll},  // fmuls
+        {&&fmulsuAll, &&fmulsuAll, &&fmulsuAll},  // fmulsu
+        {&&lsrAll, &&lsrCz, &&lsrNone},  // lsr
+        {&&rorAll, &&rorCz, &&rorNone},  // ror
+        {&&asrAll, &&asrCz, &&asrNone},  // asr
+        {&&doSwap, &&doSwap, &&doSwap},  // swap
+        {&&doMov, &&doMov, &&doMov},  // mov
+        {&&doMovw, &&doMovw, &&doMovw},  // movw
+        {&&doLdi, &&doLdi, &&doLdi},  // ldi
+        {&&doLds, &&doLds, &&doLds},  // lds
+        {&&doSts, &&doSts, &&doSts},  // sts
+        {&&doLdX, &&doLdX, &&doLdX},  // ldX
+        {&&doLdXInc, &&doLdXInc, &&doLdXInc},  // ldXInc
+        {&&doLdXDec, &&doLdXDec, &&doLdXDec},  // ldXDec
+        {&&doLddY, &&doLddY, &&doLddY},  // lddY
+        {&&doLdYInc, &&doLdYInc, &&doLdYInc},  // ldYInc
+        {&&doLdYDec, &&doLdYDec, &&doLdYDec},  // ldYDec
+        {&&doLddZ, &&doLddZ, &&doLddZ},  // lddZ
+        {&&doLdZInc, &&doLdZInc, &&doLdZInc},  // ldZInc
+        {&&doLdZDec, &&doLdZDec, &&doLdZDec},  // ldZDec
+        {&&doStX, &&doStX, &&doStX},  // stX
+        {&&doStXInc, &&doStXInc, &&doStXInc},  // stXInc
+        {&&doStXDec, &&doStXDec, &&doStXDec},  // stXDec
+        {&&doStdY, &&doStdY, &&doStdY},  // stdY
+        {&&doStYInc, &&doStYInc, &&doStYInc},  // stYInc
+        {&&doStYDec, &&doStYDec, &&doStYDec},  // stYDec
+        {&&doStdZ, &&doStdZ, &&doStdZ},  // stdZ
+        {&&doStZInc, &&doStZInc, &&doStZInc},  // stZInc
+        {&&doStZDec, &&doStZDec, &&doStZDec},  // stZDec
+        {&&slow, &&slow, &&slow},  // lpm0
+        {&&doLpm, &&doLpm, &&doLpm},  // lpm
+        {&&doLpmInc, &&doLpmInc, &&doLpmInc},  // lpmInc
+        {&&slow, &&slow, &&slow},  // elpm0
+        {&&slow, &&slow, &&slow},  // elpm
+        {&&slow, &&slow, &&slow},  // elpmInc
+        {&&slow, &&slow, &&slow},  // spm
+        {&&slow, &&slow, &&slow},  // in
+        {&&slow, &&slow, &&slow},  // out
+        {&&doPush, &&doPush, &&doPush},  // push
+        {&&doPop, &&doPop, &&doPop},  // pop
+        {&&slow, &&slow, &&slow},  // bset
+        {&&slow, &&slow, &&slow},  // bclr
+        {&&doBst, &&doBst, &&doBst},  // bst
+        {&&doBld, &&doBld, &&doBld},  // bld
+        {&&slow, &&slow, &&slow},  // sbi
+        {&&slow, &&slow, &&slow},  // cbi
+        {&&doRjmp, &&doRjmp, &&doRjmp},  // rjmp
+        {&&doIjmp, &&doIjmp, &&doIjmp},  // ijmp
+        {&&slow, &&slow, &&slow},  // eijmp
+        {&&doRjmp, &&doRjmp, &&doRjmp},  // jmp
+        {&&doRcall, &&doRcall, &&doRcall},  // rcall
+        {&&doIcall, &&doIcall, &&doIcall},  // icall
+        {&&slow, &&slow, &&slow},  // eicall
+        {&&doRcall, &&doRcall, &&doRcall},  // call
+        {&&doRet, &&doRet, &&doRet},  // ret
+        {&&slow, &&slow, &&slow},  // reti
+        {&&doCpse, &&doCpse, &&doCpse},  // cpse
+        {&&doSbrc, &&doSbrc, &&doSbrc},  // sbrc
+        {&&doSbrs, &&doSbrs, &&doSbrs},  // sbrs
+        {&&slow, &&slow, &&slow},  // sbic
+        {&&slow, &&slow, &&slow},  // sbis
+        {&&slow, &&slow, &&slow},  // brbs
+        {&&slow, &&slow, &&slow},  // brbc
+        {&&doNop, &&doNop, &&doNop},  // nop
+        {&&slow, &&slow, &&slow},  // sleep
+        {&&slow, &&slow, &&slow},  // wdr
+        {&&doNop, &&doNop, &&doNop},  // break
+        {&&slow, &&slow, &&slow},  // undefined
+        {&&slow, &&slow, &&slow},  // erased
+        {&&slow, &&slow, &&slow},  // outside
+    };
+    if (table != nullptr) {
+        std::copy(&labels[0][0], &labels[0][0] + kRows * kLives, &table[0][0]);
+        auto& special = gSpecials;
+        special[0] = &&ifSetC;
+        special[1] = &&ifClearC;
+        special[2] = &&ifSetZ;
+        special[3] = &&ifClearZ;
+        special[4] = &&ifSetN;
+        special[5] = &&ifClearN;
+        special[6] = &&ifSetV;
+        special[7] = &&ifClearV;
+        special[8] = &&ifSetS;
+        special[9] = &&ifClearS;
+        special[10] = &&ifSetH;
+        special[11] = &&ifClearH;
+        special[12] = &&ifSetT;
+        special[13] = &&ifClearT;
+        special[14] = &&ifSetI;
+        special[15] = &&ifClearI;
+        special[kSetC] = &&setC;
+        special[kClearC] = &&clearC;
+        special[kSetT] = &&setT;
+        special[kClearT] = &&clearT;
+        special[kClearI] = &&clearI;
+        special[kSelfJump] = &&selfJump;
+        special[kSlow] = &&slow;
+        return;
+    }
+
+    Cpu& cpu = cpu_;
+    const Record* const records = records_.data();
+    const std::int64_t* const prefix = prefix_.data();
+    std::uint8_t* const R = cpu.data.data();
+    const auto* const flash = reinterpret_cast<const std::uint8_t*>(cpu.flash_.data());
+    const std::uint32_t flashWords = cpu.core_.flashWords;
+    const std::uint32_t flashBytes = std::min<std::uint32_t>(flashWords * 2, 0x10000);
+    const std::uint32_t ramStart = cpu.core_.ramStart;
+    const std::uint32_t ramSpan = cpu.core_.ramEnd - ramStart;
+    const std::uint32_t pcBytes = cpu.core_.longPc ? 3 : 2;
+
+    const std::int64_t start = cpu.cycle;
+    const std::int64_t countAtStart = cpu.instructions;
+    auto limit = static_cast<std::uint32_t>(std::min(cpu.deadline - start, kLongestSlice));
+    const Record* r = records + cpu.pc;
+    std::int64_t base = -prefix[cpu.pc];
+    LazyFlags f(cpu.sreg);
+    unsigned ti = cpu.sreg & (kT | kI);
+    goto *r->handler;
+
+    // A taken transfer: the only place where time is looked at.
+taken:
+    base += r->delta;
+    r = records + r->target;
+arrived:
+    if (static_cast<std::uint32_t>(base) + r->need >= limit) [[unlikely]]
+        goto leave;
+    goto *r->handler;
+
+leave:
+    {
+        const std::int64_t now = base + prefix[r - records];
+        cpu.pc = static_cast<std::uint32_t>(r - records);
+        cpu.cycle = start + static_cast<std::uint32_t>(now);
+        cpu.instructions = countAtStart + (now >> 32);
+        cpu.sreg = static_cast<std::uint8_t>(f.sreg() | ti);
+        return;
+    }
+
+    // Whatever may look at the chip: write back, one step by the reference, read again.
+slow:
+    {
+        const std::int64_t now = base + prefix[r - records];
+        cpu.pc = static_cast<std::uint32_t>(r - records);
+        cpu.cycle = start + static_cast<std::uint32_t>(now);
+        cpu.instructions = countAtStart + (now >> 32);
+        cpu.sreg = static_cast<std::uint8_t>(f.sreg() | ti);
+        cpu.step();
+        const std::int64_t left = cpu.deadline - start;
+        if (left <= cpu.cycle - start || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || !isRepresentable(cpu.sreg))
+            return;
+        limit = static_cast<std::uint32_t>(std::min(left, kLongestSlice));
+        f = LazyFlags(cpu.sreg);
+        ti = cpu.sreg & (kT | kI);
+        base = ((cpu.instructions - countAtStart) << 32) + (cpu.cycle - start) - prefix[cpu.pc];
+        r = records + cpu.pc;
+        goto arrived;
+    }
+
+    // A jump to itself can only be left at the deadline: go there in one step.
+selfJump:
+    {
+        const std::uint32_t now = static_cast<std::uint32_t>(base + prefix[r - records]);
+        const std::int64_t rounds = (limit - now + r->k - 1) / r->k;
+        base += rounds * (kOneInstruction + r->k);
+        goto leave;
+    }
+
+addAll:
+    R[r->d] = f.add<kAllFlags>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+addCz:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+addNone:
+    R[r->d] = f.add<kNoFlags>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+adcAll:
+    R[r->d] = f.add<kAllFlags>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+adcCz:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+adcNone:
+    R[r->d] = f.add<kNoFlags>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+subAll:
+    R[r->d] = f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+subCz:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+subNone:
+    R[r->d] = f.subtract<kNoFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+subiAll:
+    R[r->d] = f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto *r->handler;
+
+subiCz:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto *r->handler;
+
+subiNone:
+    R[r->d] = f.subtract<kNoFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto *r->handler;
+
+sbcAll:
+    R[r->d] = f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+sbcCz:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+sbcNone:
+    R[r->d] = f.subtract<kNoFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+sbciAll:
+    R[r->d] = f.subtract<kAllFlags, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto *r->handler;
+
+sbciCz:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto *r->handler;
+
+sbciNone:
+    R[r->d] = f.subtract<kNoFlags, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto *r->handler;
+
+lsrAll:
+    R[r->d] = f.shift<kAllFlags>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto *r->handler;
+
+lsrCz:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto *r->handler;
+
+lsrNone:
+    R[r->d] = f.shift<kNoFlags>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto *r->handler;
+
+rorAll:
+    R[r->d] = f.shift<kAllFlags>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto *r->handler;
+
+rorCz:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto *r->handler;
+
+rorNone:
+    R[r->d] = f.shift<kNoFlags>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto *r->handler;
+
+asrAll:
+    R[r->d] = f.shift<kAllFlags>(R[r->d], (R[r->d] >> 1U) | (R[r->d] & 0x80U));
+    ++r;
+    goto *r->handler;
+
+asrCz:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], (R[r->d] >> 1U) | (R[r->d] & 0x80U));
+    ++r;
+    goto *r->handler;
+
+asrNone:
+    R[r->d] = f.shift<kNoFlags>(R[r->d], (R[r->d] >> 1U) | (R[r->d] & 0x80U));
+    ++r;
+    goto *r->handler;
+
+cpAll:
+    f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+cpCz:
+    f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+cpcAll:
+    f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+cpcCz:
+    f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto *r->handler;
+
+cpiAll:
+    f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto *r->handler;
+
+cpiCz:
+    f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto *r->handler;
+
+andAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+andNone:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] & R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+andiAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & r->k, 0);
+    ++r;
+    goto *r->handler;
+
+andiNone:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] & r->k, 0);
+    ++r;
+    goto *r->handler;
+
+orAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] | R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+orNone:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] | R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+oriAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] | r->k, 0);
+    ++r;
+    goto *r->handler;
+
+oriNone:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] | r->k, 0);
+    ++r;
+    goto *r->handler;
+
+eorAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] ^ R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+eorNone:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] ^ R[r->r], 0);
+    ++r;
+    goto *r->handler;
+
+incAll:
+    R[r->d] = f.logic<kAllFlags>((R[r->d] + 1U) & 0xFFU, R[r->d] == 0x7F ? 0x80U : 0U);
+    ++r;
+    goto *r->handler;
+
+incNone:
+    R[r->d] = f.logic<kNoFlags>((R[r->d] + 1U) & 0xFFU, R[r->d] == 0x7F ? 0x80U : 0U);
+    ++r;
+    goto *r->handler;
+
+decAll:
+    R[r->d] = f.logic<kAllFlags>((R[r->d] - 1U) & 0xFFU, R[r->d] == 0x80 ? 0x80U : 0U);
+    ++r;
+    goto *r->handler;
+
+decNone:
+    R[r->d] = f.logic<kNoFlags>((R[r->d] - 1U) & 0xFFU, R[r->d] == 0x80 ? 0x80U : 0U);
+    ++r;
+    goto *r->handler;
+
+comAll:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] ^ 0xFFU, 0);
+    f.c = 1;
+    ++r;
+    goto *r->handler;
+
+negAll:
+    R[r->d] = f.subtract<kAllFlags, false>(0, R[r->d], 0);
+    ++r;
+    goto *r->handler;
+
+adiwAll:
+    setPair(R, r->d, f.addWord<kAllFlags>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+adiwCz:
+    setPair(R, r->d, f.addWord<kCarryZero>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+adiwNone:
+    setPair(R, r->d, f.addWord<kNoFlags>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+sbiwAll:
+    setPair(R, r->d, f.subtractWord<kAllFlags>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+sbiwCz:
+    setPair(R, r->d, f.subtractWord<kCarryZero>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+sbiwNone:
+    setPair(R, r->d, f.subtractWord<kNoFlags>(pair(R, r->d), r->k));
+    ++r;
+    goto *r->handler;
+
+mulAll:
+    setPair(R, 0, f.product(R[r->d] * R[r->r], 0));
+    ++r;
+    goto *r->handler;
+
+mulsAll:
+    setPair(R, 0, f.product(signed8(R[r->d]) * signed8(R[r->r]), 0));
+    ++r;
+    goto *r->handler;
+
+mulsuAll:
+    setPair(R, 0, f.product(signed8(R[r->d]) * R[r->r], 0));
+    ++r;
+    goto *r->handler;
+
+fmulAll:
+    setPair(R, 0, f.product(R[r->d] * R[r->r], 1));
+    ++r;
+    goto *r->handler;
+
+fmulsAll:
+    setPair(R, 0, f.product(signed8(R[r->d]) * signed8(R[r->r]), 1));
+    ++r;
+    goto *r->handler;
+
+fmulsuAll:
+    setPair(R, 0, f.product(signed8(R[r->d]) * R[r->r], 1));
+    ++r;
+    goto *r->handler;
+
+doSwap:
+    R[r->d] = static_cast<std::uint8_t>((R[r->d] << 4) | (R[r->d] >> 4));
+    ++r;
+    goto *r->handler;
+
+doMov:
+    R[r->d] = R[r->r];
+    ++r;
+    goto *r->handler;
+
+doMovw:
+    setPair(R, r->d, pair(R, r->r));
+    ++r;
+    goto *r->handler;
+
+doLdi:
+    R[r->d] = static_cast<std::uint8_t>(r->k);
+    ++r;
+    goto *r->handler;
+
+doLds:
+    {
+        const std::uint32_t address = r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    r += 2;  // past the address word
+    goto *r->handler;
+
+doSts:
+    {
+        const std::uint32_t address = r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[address] = R[r->d];
+    }
+    r += 2;  // past the address word
+    goto *r->handler;
+
+doLdX:
+    {
+        const std::uint32_t address = pair(R, 26);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    ++r;
+    goto *r->handler;
+
+doStX:
+    {
+        const std::uint32_t address = pair(R, 26);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[address] = R[r->d];
+    }
+    ++r;
+    goto *r->handler;
+
+doLdXInc:
+    {
+        const std::uint32_t address = pair(R, 26);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 26, address + 1);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLdXDec:
+    {
+        const std::uint32_t address = (pair(R, 26) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 26, address);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStXInc:
+    {
+        const std::uint32_t address = pair(R, 26);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 26, address + 1);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStXDec:
+    {
+        const std::uint32_t address = (pair(R, 26) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 26, address);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLddY:
+    {
+        const std::uint32_t address = pair(R, 28) + r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    ++r;
+    goto *r->handler;
+
+doStdY:
+    {
+        const std::uint32_t address = pair(R, 28) + r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[address] = R[r->d];
+    }
+    ++r;
+    goto *r->handler;
+
+doLdYInc:
+    {
+        const std::uint32_t address = pair(R, 28);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 28, address + 1);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLdYDec:
+    {
+        const std::uint32_t address = (pair(R, 28) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 28, address);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStYInc:
+    {
+        const std::uint32_t address = pair(R, 28);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 28, address + 1);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStYDec:
+    {
+        const std::uint32_t address = (pair(R, 28) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 28, address);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLddZ:
+    {
+        const std::uint32_t address = pair(R, 30) + r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    ++r;
+    goto *r->handler;
+
+doStdZ:
+    {
+        const std::uint32_t address = pair(R, 30) + r->k;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[address] = R[r->d];
+    }
+    ++r;
+    goto *r->handler;
+
+doLdZInc:
+    {
+        const std::uint32_t address = pair(R, 30);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 30, address + 1);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLdZDec:
+    {
+        const std::uint32_t address = (pair(R, 30) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 30, address);
+        R[r->d] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStZInc:
+    {
+        const std::uint32_t address = pair(R, 30);
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 30, address + 1);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doStZDec:
+    {
+        const std::uint32_t address = (pair(R, 30) - 1U) & 0xFFFFU;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[r->d];
+        setPair(R, 30, address);
+        R[address] = value;
+    }
+    ++r;
+    goto *r->handler;
+
+doLpm:
+    {
+        const std::uint32_t z = pair(R, 30);
+        if (z >= flashBytes) [[unlikely]]
+            goto slow;
+        R[r->d] = flash[z];
+    }
+    ++r;
+    goto *r->handler;
+
+doLpmInc:
+    {
+        const std::uint32_t z = pair(R, 30);
+        if (z >= flashBytes) [[unlikely]]
+            goto slow;
+        setPair(R, 30, z + 1);
+        R[r->d] = flash[z];
+    }
+    ++r;
+    goto *r->handler;
+
+doPush:
+    {
+        const std::uint32_t address = cpu.sp;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[address] = R[r->d];
+        cpu.sp = static_cast<std::uint16_t>(address - 1);
+        cpu.noteSp(cpu.sp);
+    }
+    ++r;
+    goto *r->handler;
+
+doPop:
+    {
+        const std::uint32_t address = cpu.sp + 1U;
+        if (address - ramStart > ramSpan) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+        cpu.sp = static_cast<std::uint16_t>(address);
+    }
+    ++r;
+    goto *r->handler;
+
+setC:
+    f.c = 1;
+    ++r;
+    goto *r->handler;
+
+clearC:
+    f.c = 0;
+    ++r;
+    goto *r->handler;
+
+setT:
+    ti |= kT;
+    ++r;
+    goto *r->handler;
+
+clearT:
+    ti &= ~unsigned{kT};
+    ++r;
+    goto *r->handler;
+
+clearI:
+    ti &= ~unsigned{kI};
+    ++r;
+    goto *r->handler;
+
+doBst:
+    ti = (ti & ~unsigned{kT}) | (((R[r->d] >> r->r) & 1U) << 6U);
+    ++r;
+    goto *r->handler;
+
+doBld:
+    R[r->d] = static_cast<std::uint8_t>((R[r->d] & ~(1U << r->r)) | (((ti >> 6U) & 1U) << r->r));
+    ++r;
+    goto *r->handler;
+
+doRjmp:
+    goto taken;
+
+doIjmp:
+    {
+        const std::uint32_t to = pair(R, 30);
+        if (to >= flashWords) [[unlikely]]
+            goto slow;
+        base += r->delta - prefix[to];
+        r = records + to;
+    }
+    goto arrived;
+
+doRcall:
+    {
+        const std::uint32_t sp = cpu.sp;
+        if (sp - pcBytes - ramStart > ramSpan - pcBytes) [[unlikely]]
+            goto slow;
+        R[sp] = static_cast<std::uint8_t>(r->next);
+        R[sp - 1] = static_cast<std::uint8_t>(r->next >> 8);
+        if (pcBytes == 3)
+            R[sp - 2] = static_cast<std::uint8_t>(r->next >> 16);
+        cpu.sp = static_cast<std::uint16_t>(sp - pcBytes);
+        cpu.noteSp(cpu.sp);
+    }
+    goto taken;
+
+doIcall:
+    {
+        const std::uint32_t sp = cpu.sp;
+        if (sp - pcBytes - ramStart > ramSpan - pcBytes) [[unlikely]]
+            goto slow;
+        const std::uint32_t to = pair(R, 30);
+        if (to >= flashWords) [[unlikely]]
+            goto slow;
+        R[sp] = static_cast<std::uint8_t>(r->next);
+        R[sp - 1] = static_cast<std::uint8_t>(r->next >> 8);
+        if (pcBytes == 3)
+            R[sp - 2] = static_cast<std::uint8_t>(r->next >> 16);
+        cpu.sp = static_cast<std::uint16_t>(sp - pcBytes);
+        cpu.noteSp(cpu.sp);
+        base += r->delta - prefix[to];
+        r = records + to;
+    }
+    goto arrived;
+
+doRet:
+    {
+        const std::uint32_t sp = cpu.sp;
+        if (sp + 1 - ramStart > ramSpan - pcBytes) [[unlikely]]
+            goto slow;
+        const std::uint32_t to = pcBytes == 2 ? static_cast<std::uint32_t>((R[sp + 1] << 8) | R[sp + 2])
+                                              : static_cast<std::uint32_t>((R[sp + 1] << 16) | (R[sp + 2] << 8) | R[sp + 3]);
+        if (to >= flashWords) [[unlikely]]
+            goto slow;
+        cpu.sp = static_cast<std::uint16_t>(sp + pcBytes);
+        base += r->delta - prefix[to];
+        r = records + to;
+    }
+    goto arrived;
+
+doCpse:
+    if (R[r->d] == R[r->r])
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+doSbrc:
+    if (((R[r->d] >> r->r) & 1U) == 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+doSbrs:
+    if (((R[r->d] >> r->r) & 1U) != 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetC:
+    if (f.c != 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearC:
+    if (!(f.c != 0))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetZ:
+    if (f.z == 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearZ:
+    if (!(f.z == 0))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetN:
+    if (f.negative())
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearN:
+    if (!(f.negative()))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetV:
+    if (f.overflow())
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearV:
+    if (!(f.overflow()))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetS:
+    if (f.negative() != f.overflow())
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearS:
+    if (!(f.negative() != f.overflow()))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetH:
+    if ((f.h & 16U) != 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearH:
+    if (!((f.h & 16U) != 0))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetT:
+    if ((ti & kT) != 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearT:
+    if (!((ti & kT) != 0))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifSetI:
+    if ((ti & kI) != 0)
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+ifClearI:
+    if (!((ti & kI) != 0))
+        goto taken;
+    ++r;
+    goto *r->handler;
+
+doNop:
+    ++r;
+    goto *r->handler;
+}
+
+}  // namespace bramix::chip::avr

@@ -1,0 +1,67 @@
+// The engine: flash decoded once into 32-byte records, run by indirect jumps from record to record.
+//
+// The idea: time is not counted an instruction. prefix[pc] is the cost of everything from pc to the end of flash in straight
+// order, negated, so that for straight code now = base + prefix[pc] with a constant base, and only a taken transfer moves base, by an amount
+// known when decoding. Instructions are counted in the upper half of the same 64-bit number.
+//
+//   packed number:  63 ........ 32 | 31 ........ 0
+//                   instructions     cycles          both relative to the entry into fast()
+//
+// A run is the straight code up to and including the next instruction that never falls through. need[pc] is prefix[pc] plus the
+// cost up to the start of the run's last instruction: while base + need < limit the whole run may go without looking at
+// the deadline. Where it may not, the reference stepper goes instruction by instruction, so a stop is exact.
+//
+// Flags are lazy: C; a number that is zero when Z is set; the result for N; and the carries a ^ b ^ result, of which bits 8 and 7
+// make V and bit 4 makes H. A backward pass picks for each instruction the handler that computes only flags that somebody may
+// still see. Branches, memory accesses and everything slow count as somebody.
+//
+// What is rare or may look at the chip (I/O, sleep, SEI, RETI, anything outside SRAM) is carried out by the stepper: write back, step,
+// read again.
+//
+// Tested by tests/chip/avr/engine_test.cpp against the stepper, state for state, on random programs and random stops. Timed by
+// perf/avr_perf.cpp; figures in perf/README.md.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "chip/avr/isa.h"
+
+namespace bramix::chip::avr {
+
+class Cpu;
+
+class Engine {
+public:
+    explicit Engine(Cpu& cpu);
+
+    void decodeAll();
+    void run();
+
+private:
+    struct Record {
+        const void* handler = nullptr;
+        std::int64_t delta = 0;    // what a taken transfer adds to base; for a computed target, prefix[target] is still to be subtracted
+        std::uint32_t target = 0;  // record index
+        std::uint32_t need = 0;
+        std::uint32_t next = 0;    // record index after this instruction: return addresses
+        std::uint16_t k = 0;
+        std::uint8_t d = 0;
+        std::uint8_t r = 0;
+    };
+    static_assert(sizeof(Record) == 32);
+
+    // Which handler of an instruction: all flags, C and Z only, none.
+    enum Live : std::uint8_t { kAllFlags, kCarryZero, kNoFlags, kLives };
+
+    // Runs records until the limit is near. Called with `table` set, it fills in the addresses of the handlers instead.
+    void fast(const void* (*table)[kLives]);
+    void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
+    [[nodiscard]] bool canEnter() const;
+
+    Cpu& cpu_;
+    std::vector<Record> records_;
+    std::vector<std::int64_t> prefix_;
+};
+
+}  // namespace bramix::chip::avr

@@ -1,0 +1,34 @@
+// A diode with series resistance: v = n Vt ln(i/Is + 1) + i Rs (Shockley's equation with the ohmic drop of the leads and the
+// bulk). The series resistance is solved inside, so that a circuit sees a curve whose slope never exceeds 1/Rs, on
+// which Newton's method started from above cannot overshoot.
+// Tested by tests/circuit/diode_test.cpp.
+#pragma once
+
+#include "kernel/units.h"
+
+namespace bramix::circuit {
+
+using kernel::Amps;
+using kernel::Ohms;
+using kernel::Volts;
+
+inline constexpr double kThermalVolts = 0.025852;  // kT/q at 300 K
+
+struct DiodeModel {
+    double saturationAmps = 1e-14;
+    double ideality = 1.0;
+    double seriesOhms = 1.0;
+
+    // The model that passes `at` when `forward` is across it.
+    static DiodeModel through(Volts forward, Amps at, double ideality, Ohms series);
+
+    struct Point {
+        double amps;
+        double siemens;  // slope of the curve there
+    };
+
+    // Current and slope at a voltage across the whole diode; reverse voltages give the leakage.
+    [[nodiscard]] Point at(double volts) const;
+};
+
+}  // namespace bramix::circuit

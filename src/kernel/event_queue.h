@@ -1,0 +1,105 @@
+// What is due, and when. An Alarm is a standing appointment owned by whoever wants to be called: it is armed for an
+// instant, disarmed, armed again, without allocating. Alarms due at one instant ring in the order in which they were armed.
+// Invariant: heap_ is a binary min-heap on (due, order), and heap_[alarm.slot_] == &alarm for every armed alarm.
+// Alarms are saved by their owners (due time and order), so a restored world rings in the same order.
+// Tested by tests/kernel/event_queue_test.cpp.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <utility>
+#include <vector>
+
+#include "kernel/time.h"
+
+namespace bramix::kernel {
+
+class Alarm;
+
+class EventQueue {
+public:
+    EventQueue() = default;
+    EventQueue(const EventQueue&) = delete;
+    EventQueue& operator=(const EventQueue&) = delete;
+
+    // The instant of the earliest alarm, or kNever.
+    [[nodiscard]] Time nextDue() const { return next_; }
+
+    // The simulated present: the instant up to which alarms have rung.
+    [[nodiscard]] Time now() const { return now_; }
+
+    // Rings every alarm due at `until` or before, in order, including those armed meanwhile; the present is then `until`.
+    // Does nothing where `until` is already past.
+    void advanceTo(Time until)
+    {
+        if (next_ <= until) [[unlikely]]
+            ring(until);
+        if (until > now_)
+            now_ = until;
+    }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(now_, order_);
+    }
+
+private:
+    friend class Alarm;
+
+    void ring(Time until);
+    void insert(Alarm& alarm);
+    void remove(Alarm& alarm);
+    void siftUp(std::uint32_t slot);
+    void siftDown(std::uint32_t slot);
+    void place(Alarm* alarm, std::uint32_t slot);
+    void refreshNext();
+
+    std::vector<Alarm*> heap_;
+    Time now_{};
+    Time next_ = kNever;
+    std::uint64_t order_ = 0;
+};
+
+class Alarm {
+public:
+    using Callback = std::function<void(Time due)>;
+
+    Alarm(EventQueue& queue, Callback callback) : queue_(queue), callback_(std::move(callback)) {}
+    ~Alarm() { disarm(); }
+    Alarm(const Alarm&) = delete;
+    Alarm& operator=(const Alarm&) = delete;
+
+    // Rings once at `due`; an earlier appointment is forgotten. A due time already past rings at the next advance.
+    void arm(Time due);
+    void disarm();
+
+    [[nodiscard]] bool armed() const { return slot_ != kIdle; }
+    [[nodiscard]] Time due() const { return armed() ? due_ : kNever; }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        bool isArmed = armed();
+        Time due = due_;
+        std::uint64_t order = order_;
+        ar(isArmed, due, order);
+        if constexpr (Archive::kLoading)
+            restore(isArmed, due, order);
+    }
+
+private:
+    friend class EventQueue;
+    static constexpr std::uint32_t kIdle = UINT32_MAX;
+
+    void restore(bool isArmed, Time due, std::uint64_t order);
+    [[nodiscard]] bool before(const Alarm& other) const { return due_ != other.due_ ? due_ < other.due_ : order_ < other.order_; }
+
+    EventQueue& queue_;
+    Callback callback_;
+    Time due_{};
+    std::uint64_t order_ = 0;
+    std::uint32_t slot_ = kIdle;
+};
+
+}  // namespace bramix::kernel

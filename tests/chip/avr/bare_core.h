@@ -1,0 +1,35 @@
+// A core on nothing: I/O is plain memory, and the callbacks only note that they came.
+#pragma once
+
+#include <array>
+#include <cstdint>
+
+#include "chip/avr/cpu.h"
+
+namespace bramix::test {
+
+using namespace bramix::chip::avr;
+
+class PlainBus : public IoBus {
+public:
+    std::uint8_t ioRead(std::uint16_t address, std::int64_t) override { return memory[address]; }
+    void ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t) override { memory[address] = value; }
+    void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t) override
+    {
+        memory[address] = static_cast<std::uint8_t>((memory[address] & ~(1 << bit)) | (value ? 1 << bit : 0));
+    }
+    void interruptsEnabled(std::int64_t) override { ++enables; }
+    void sleepInstruction(std::int64_t) override { ++sleeps; }
+    void watchdogReset(std::int64_t) override { ++watchdogResets; }
+    void storeProgramMemory(std::int64_t) override { ++stores; }
+
+    std::array<std::uint8_t, 0x200> memory{};
+    int enables = 0, sleeps = 0, watchdogResets = 0, stores = 0;
+};
+
+// 16 K words, 2 K of SRAM: the size of an ATmega328P.
+inline constexpr Core kSmallCore{.flashWords = 0x4000, .ramStart = 0x100, .ramEnd = 0x8FF};
+// 128 K words and a 22-bit program counter: the size of an ATmega2560.
+inline constexpr Core kLargeCore{.flashWords = 0x20000, .ramStart = 0x200, .ramEnd = 0x21FF, .longPc = true, .hasElpm = true, .hasEind = true};
+
+}  // namespace bramix::test
