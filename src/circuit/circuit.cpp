@@ -97,6 +97,7 @@ void Circuit::setLimit(PinId pin, Amps amps) { at(pin).limitAmps = amps.value; }
 void Circuit::seal(CircuitObserver* observer)
 {
     observer_ = observer;
+    sealed_ = true;
     findIslands();
     refreshCodes();
     // Supplies of different voltage on one net can be told once and for all.
@@ -221,6 +222,8 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
     if (net.rail && pin.drive.ohms == 0)
         return;  // a supply stays what it is
     pin.drive = drive;
+    if (!sealed_)
+        return;
     cause_ = cause;
     Island& island = islands_[net.island];
     if (!island.elements.empty())
@@ -237,6 +240,8 @@ void Circuit::setClosed(ElementId id, bool closed, Cause cause)
     if (e.closed == closed)
         return;
     e.closed = closed;
+    if (!sealed_)
+        return;
     cause_ = cause;
     if (e.digit != kNoDigit)
         setDigit(islands_[e.island], e.digit, closed ? 1 : 0);
@@ -247,7 +252,7 @@ void Circuit::setClosed(ElementId id, bool closed, Cause cause)
 
 void Circuit::settle()
 {
-    if (settling_)
+    if (settling_ || !sealed_)
         return;
     settling_ = true;
     for (int round = 0; !dirty_.empty(); ++round) {

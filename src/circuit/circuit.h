@@ -108,7 +108,7 @@ public:
     void setLimit(PinId pin, Amps amps);
     void seal(CircuitObserver* observer);
 
-    // Running.
+    // Running. Before seal() these only set the state at power-up.
     void drive(PinId pin, Drive drive, Cause cause);
     void setClosed(ElementId element, bool closed, Cause cause);
 
@@ -291,6 +291,7 @@ private:
     Cause cause_;
     int batches_ = 0;
     bool settling_ = false;
+    bool sealed_ = false;
     std::uint64_t solves_ = 0;
     std::uint64_t recalls_ = 0;
 };

@@ -32,6 +32,7 @@ void Cpu::setErasedRunsOn(bool runsOn)
 void Cpu::reset()
 {
     pc = 0;
+    current = 0;
     sreg = 0;
     rampz = 0;
     eind = 0;
@@ -202,6 +203,7 @@ void Cpu::run(std::int64_t until)
 {
     deadline = until;
     engine_->run();
+    current = pc;  // whatever happens between instructions happens here
 }
 
 }  // namespace bramix::chip::avr

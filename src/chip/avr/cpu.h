@@ -97,12 +97,14 @@ public:
 
     std::vector<std::uint8_t> data;  // 0 .. ramEnd
     std::uint32_t pc = 0;            // word address
+    std::uint32_t current = 0;       // of the instruction in progress, or of the last one
     std::uint16_t sp = 0;
     std::uint16_t lowestSp = UINT16_MAX;  // low-water mark of the stack; UINT16_MAX until the stack is used
     std::uint8_t sreg = 0;
     std::uint8_t rampz = 0;
     std::uint8_t eind = 0;
     bool sleeping = false;
+    bool stopAtHalt = false;      // a mode of running, not state: end the slice where a jump to itself can never be left
     bool holdInterrupts = false;  // SEI or RETI has just run: one more instruction first
     std::int64_t cycle = 0;
     std::int64_t instructions = 0;
@@ -112,7 +114,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(data, pc, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, cycle, instructions, fault, spHalves_, spHalfCycle_);
+        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, cycle, instructions, fault, spHalves_, spHalfCycle_);
     }
 
 private:

@@ -469,6 +469,10 @@ slow:
     // A jump to itself can only be left at the deadline: go there in one step.
 selfJump:
     {
+        if (cpu.stopAtHalt && (ti & kI) == 0) {
+            cpu.stopBy(INT64_MIN);
+            goto leave;
+        }
         const std::uint32_t now = static_cast<std::uint32_t>(base + prefix[r - records]);
         const std::int64_t rounds = (limit - now + r->k - 1) / r->k;
         base += rounds * (kOneInstruction + r->k);

@@ -60,6 +60,7 @@ void Cpu::step()
 {
     const Instruction i = decodeAt(pc);
     const std::uint32_t before = pc;
+    current = pc;
     switch (i.op) {
     case Op::undefined: raise(FaultKind::undefinedInstruction, pc * 2); return;
     case Op::erased: raise(FaultKind::erasedFlash, pc * 2); return;

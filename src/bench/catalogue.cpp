@@ -1,0 +1,273 @@
+#include "bench/catalogue.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cstdlib>
+#include <filesystem>
+
+#include <fmt/format.h>
+
+#include "bench/toml_read.h"
+#include "kernel/units.h"
+#include "parts/part.h"
+
+namespace bramix::bench {
+
+using kernel::fail;
+
+namespace {
+
+std::string lower(std::string_view text)
+{
+    std::string out(text);
+    std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return out;
+}
+
+// The tables under a key of one manifest, each read by `read`; stops at the first error.
+template <class F>
+void forEachTable(TableReader& owner, std::string_view key, F read)
+{
+    const toml::array* tables = owner.tables(key);
+    if (tables == nullptr)
+        return;
+    for (const toml::node& node : *tables) {
+        TableReader reader(owner.name(), *node.as_table());
+        read(reader);
+        const toml::table unknown = reader.unknown();
+        if (reader.ok() && !unknown.empty())
+            reader.wrong(*node.as_table(), fmt::format("[[{}]] has an unknown key \"{}\"", key, std::string(unknown.begin()->first.str())));
+        if (!reader.ok()) {
+            owner.adopt(reader);
+            return;
+        }
+    }
+}
+
+PinKind readPin(TableReader& r)
+{
+    PinKind pin;
+    pin.name = r.text("name", {}, true);
+    const auto [x, y] = r.point("at", true);
+    pin.at = {x, y};
+    pin.about = r.text("about");
+    pin.chipPin = r.text("chip");
+    pin.aliases = r.texts("alias");
+    pin.ground = r.flag("ground", false);
+    const std::string supply = r.text("supply");
+    if (!supply.empty()) {
+        const auto volts = kernel::parseQuantity(supply, kernel::Unit::volt);
+        if (volts)
+            pin.supplyVolts = *volts;
+        else
+            r.wrong(r.table(), volts.error().what);
+    }
+    return pin;
+}
+
+SettingKind readSetting(TableReader& r)
+{
+    SettingKind s;
+    s.name = r.text("name", {}, true);
+    s.label = r.text("label", s.name);
+    s.type = r.text("type", "text");
+    s.standard = r.text("standard");
+    s.choices = r.texts("choices");
+    return s;
+}
+
+ControlKind readControl(TableReader& r)
+{
+    ControlKind c;
+    c.name = r.text("name", {}, true);
+    c.label = r.text("label", c.name);
+    c.type = r.text("type", "toggle");
+    c.low = r.text("low", "off");
+    c.high = r.text("high", "on");
+    c.standard = static_cast<double>(r.integer("standard", 0, 0, 1));
+    return c;
+}
+
+InnerPart readInner(TableReader& r)
+{
+    InnerPart inner;
+    inner.id = r.text("id", {}, true);
+    inner.kind = r.text("kind", {}, true);
+    if (const toml::table* set = r.subtable("set"))
+        for (const auto& [key, value] : *set)
+            inner.set[std::string(key.str())] = value.value_or(std::string());
+    return inner;
+}
+
+Result<PartKind> readManifest(const std::string& file, const std::string& folder)
+{
+    const auto text = readTextFile(file);
+    if (!text)
+        return tl::unexpected(text.error());
+    const auto table = parseToml(file, *text);
+    if (!table)
+        return tl::unexpected(table.error());
+    TableReader r(file, *table);
+    PartKind kind;
+    kind.id = r.text("kind", {}, true);
+    kind.title = r.text("title", {}, true);
+    kind.about = r.text("about", {}, true);
+    kind.words = r.texts("words");
+    kind.behaviour = r.text("behaviour");
+    kind.idStem = r.text("id", "part");
+    const auto [w, h] = r.point("size", true);
+    kind.size = {w, h};
+    kind.folder = folder;
+    const std::string chipId = r.text("chip");
+    if (!chipId.empty()) {
+        kind.chip = chip::avr::findChip(chipId);
+        if (kind.chip == nullptr)
+            r.wrong(*table, fmt::format("chip \"{}\" is not known", chipId));
+    }
+    const std::string clock = r.text("clock");
+    if (!clock.empty())
+        kind.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock, kernel::Unit::hertz).value_or(0));
+    forEachTable(r, "pin", [&](TableReader& t) { kind.pins.push_back(readPin(t)); });
+    forEachTable(r, "setting", [&](TableReader& t) { kind.settings.push_back(readSetting(t)); });
+    forEachTable(r, "control", [&](TableReader& t) { kind.controls.push_back(readControl(t)); });
+    forEachTable(r, "inside", [&](TableReader& t) { kind.inner.push_back(readInner(t)); });
+    forEachTable(r, "join", [&](TableReader& t) { kind.joins.push_back(t.texts("pins", true)); });
+    const toml::table unknown = r.unknown();
+    if (r.ok() && !unknown.empty())
+        r.wrong(*table, fmt::format("has an unknown key \"{}\"", std::string(unknown.begin()->first.str())));
+    if (r.ok() && !kind.behaviour.empty() && !parts::knowsBehaviour(kind.behaviour))
+        r.wrong(*table, fmt::format("behaviour \"{}\" is not known", kind.behaviour));
+    if (!r.ok())
+        return tl::unexpected(r.error());
+    return kind;
+}
+
+}  // namespace
+
+const PinKind* PartKind::pin(std::string_view name) const
+{
+    for (const PinKind& p : pins)
+        if (p.name == name)
+            return &p;
+    for (const PinKind& p : pins)
+        if (std::find(p.aliases.begin(), p.aliases.end(), name) != p.aliases.end())
+            return &p;
+    return nullptr;
+}
+
+const SettingKind* PartKind::setting(std::string_view name) const
+{
+    const auto found = std::find_if(settings.begin(), settings.end(), [&](const SettingKind& s) { return s.name == name; });
+    return found == settings.end() ? nullptr : &*found;
+}
+
+const ControlKind* PartKind::control(std::string_view name) const
+{
+    const auto found = std::find_if(controls.begin(), controls.end(), [&](const ControlKind& c) { return c.name == name; });
+    return found == controls.end() ? nullptr : &*found;
+}
+
+Result<Catalogue> Catalogue::load(const std::string& folder)
+{
+    namespace fs = std::filesystem;
+    Catalogue out;
+    std::error_code ec;
+    std::vector<fs::path> folders;
+    for (const auto& entry : fs::directory_iterator(folder, ec))
+        if (entry.is_directory() && fs::exists(entry.path() / "part.toml"))
+            folders.push_back(entry.path());
+    if (folders.empty())
+        return fail(folder, "holds no catalogue; expected folders with part.toml in them", "set BRAMIX_SHARE to the folder that holds catalogue/");
+    std::sort(folders.begin(), folders.end());
+    for (const fs::path& path : folders) {
+        auto kind = readManifest((path / "part.toml").string(), path.string());
+        if (!kind)
+            return tl::unexpected(kind.error());
+        out.kinds_[kind->id] = std::move(*kind);
+    }
+    out.addBareChips();
+    return out;
+}
+
+Result<Catalogue> Catalogue::loadInstalled() { return load(shareFolder() + "/catalogue"); }
+
+std::string shareFolder()
+{
+    if (const char* given = std::getenv("BRAMIX_SHARE"))
+        return given;
+    std::error_code ec;
+    const auto exe = std::filesystem::read_symlink("/proc/self/exe", ec);
+    return (exe.parent_path().parent_path() / "share" / "bramix").string();
+}
+
+std::string bareKind(const chip::avr::ChipTable& chip) { return "bare-" + std::string(chip.id); }
+
+// A chip on nothing: every port pin, with supply, clock and reset ideal. Used for runs without a bench; not drawn.
+void Catalogue::addBareChips()
+{
+    for (const chip::avr::ChipTable* chip : chip::avr::allChips()) {
+        PartKind kind;
+        kind.id = bareKind(*chip);
+        kind.title = chip->title;
+        kind.about = chip->about;
+        kind.idStem = "mcu";
+        kind.chip = chip;
+        kind.clockHz = chip->usualHz;
+        kind.listed = false;
+        for (const auto& package : chip->package) {
+            PinKind pin;
+            pin.name = package.name;
+            pin.about = package.functions;
+            pin.chipPin = package.name;
+            if (pin.about.starts_with("supply") || pin.about.starts_with("analog supply"))
+                pin.supplyVolts = std::min(5.0, chip->highestVolts);
+            pin.ground = pin.about == "ground";
+            kind.pins.push_back(std::move(pin));
+        }
+        kinds_[kind.id] = std::move(kind);
+    }
+}
+
+const PartKind* Catalogue::find(std::string_view id) const
+{
+    const auto found = kinds_.find(id);
+    return found == kinds_.end() ? nullptr : &found->second;
+}
+
+std::vector<const PartKind*> Catalogue::search(std::string_view query) const
+{
+    std::vector<std::string> wanted;
+    std::string word;
+    for (const char c : lower(query) + " ") {
+        if (c != ' ') {
+            word += c;
+        } else if (!word.empty()) {
+            wanted.push_back(word);
+            word.clear();
+        }
+    }
+    std::vector<std::pair<int, const PartKind*>> found;
+    for (const auto& [id, kind] : kinds_) {
+        if (!kind.listed)
+            continue;
+        int score = 0;
+        for (const std::string& w : wanted) {
+            const std::string title = lower(kind.title);
+            int best = title.starts_with(w) ? 4 : title.find(w) != std::string::npos ? 3 : 0;
+            for (const std::string& other : kind.words)
+                best = std::max(best, lower(other).starts_with(w) ? 2 : 0);
+            if (best == 0 && lower(kind.about).find(w) != std::string::npos)
+                best = 1;
+            score = best == 0 ? -1000 : score + best;
+        }
+        if (score >= 0)
+            found.emplace_back(-score, &kind);
+    }
+    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<const PartKind*> out;
+    for (const auto& [score, kind] : found)
+        out.push_back(kind);
+    return out;
+}
+
+}  // namespace bramix::bench

@@ -1,0 +1,109 @@
+// The kinds of part: what catalogue/<kind>/part.toml says. A kind has pins, settings and live controls, and is one of:
+//   - simple: one behaviour (a class in src/parts);
+//   - a chip: a microcontroller by its table, every package pin a pin;
+//   - a board: a chip and some inner parts, joined by the manifest.
+// docs/adding-a-part.md describes the manifest. Tested by tests/bench/catalogue_test.cpp.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "chip/avr/table.h"
+#include "kernel/result.h"
+
+namespace bramix::bench {
+
+using kernel::Result;
+
+// In steps of the 2.54 mm grid.
+struct GridPoint {
+    int x = 0;
+    int y = 0;
+    constexpr bool operator==(const GridPoint&) const = default;
+};
+
+struct PinKind {
+    std::string name;
+    GridPoint at;             // from the part's corner, before turning
+    std::string about;        // "anode", "OC1A PCINT1"
+    std::string chipPin;      // pin of the chip inside, or empty
+    std::vector<std::string> aliases;  // other names that a bench file may use, e.g. framework pin numbers
+    std::optional<double> supplyVolts;  // the part holds this pin at a voltage
+    bool ground = false;      // or at 0 V
+};
+
+struct SettingKind {
+    std::string name;
+    std::string label;
+    std::string type;         // "ohm", "volt", "second", "choice", "text", "baud", "bounce"
+    std::string standard;     // default, as written
+    std::vector<std::string> choices;
+};
+
+struct ControlKind {
+    std::string name;
+    std::string label;
+    std::string type;         // "hold" (pressed while held), "toggle"
+    std::string low = "off";  // words for 0 and 1
+    std::string high = "on";
+    double standard = 0;
+};
+
+struct InnerPart {
+    std::string id;
+    std::string kind;
+    std::map<std::string, std::string> set;
+};
+
+struct PartKind {
+    std::string id;
+    std::string title;
+    std::string about;
+    std::vector<std::string> words;    // further search words
+    std::string behaviour;             // of a simple kind
+    std::string folder;                // where body.svg lies; empty for kinds that are not drawn
+    std::string idStem;                // new parts are called this and a number
+    GridPoint size{2, 2};
+    std::vector<PinKind> pins;
+    std::vector<SettingKind> settings;
+    std::vector<ControlKind> controls;
+    const chip::avr::ChipTable* chip = nullptr;
+    std::uint64_t clockHz = 0;
+    std::vector<InnerPart> inner;
+    std::vector<std::vector<std::string>> joins;  // inner nets: own pins by name, inner pins as "id.pin"
+    bool listed = true;
+
+    // By name or alias, or null.
+    [[nodiscard]] const PinKind* pin(std::string_view name) const;
+    [[nodiscard]] const SettingKind* setting(std::string_view name) const;
+    [[nodiscard]] const ControlKind* control(std::string_view name) const;
+};
+
+class Catalogue {
+public:
+    // Reads every folder of a catalogue. One unreadable manifest is an error.
+    [[nodiscard]] static Result<Catalogue> load(const std::string& folder);
+    // From beside the program: <exe>/../share/bramix/catalogue, or $BRAMIX_SHARE/catalogue.
+    [[nodiscard]] static Result<Catalogue> loadInstalled();
+
+    [[nodiscard]] const PartKind* find(std::string_view id) const;
+    [[nodiscard]] const std::map<std::string, PartKind, std::less<>>& kinds() const { return kinds_; }
+
+    // Kinds that match every word of a query, best first: title, then words, then description.
+    [[nodiscard]] std::vector<const PartKind*> search(std::string_view query) const;
+
+private:
+    void addBareChips();
+    std::map<std::string, PartKind, std::less<>> kinds_;
+};
+
+// The folder that holds catalogue/ and benches/.
+[[nodiscard]] std::string shareFolder();
+
+// The kind id of a chip standing alone, e.g. "bare-atmega328p".
+[[nodiscard]] std::string bareKind(const chip::avr::ChipTable& chip);
+
+}  // namespace bramix::bench

@@ -1,0 +1,411 @@
+#include "bench/document.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <filesystem>
+#include <set>
+#include <sstream>
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+#include "bench/toml_read.h"
+
+namespace bramix::bench {
+
+using kernel::fail;
+
+namespace {
+
+constexpr int kFormat = 1;
+
+// Comment lines directly above each block header, by the header's line; and those at the head of the file under 0.
+std::map<int, std::string> commentsAbove(std::string_view text)
+{
+    std::map<int, std::string> out;
+    std::string pending;
+    bool atHead = true;
+    int number = 0;
+    std::istringstream in{std::string(text)};
+    for (std::string line; std::getline(in, line);) {
+        ++number;
+        if (!line.empty() && line.back() == '\r')
+            line.pop_back();
+        const std::size_t first = line.find_first_not_of(" \t");
+        if (first != std::string::npos && line[first] == '#') {
+            pending += line.substr(first) + "\n";
+            continue;
+        }
+        if (first == std::string::npos) {
+            if (atHead && !pending.empty())
+                out[0] += pending + "\n";
+            if (atHead)
+                pending.clear();
+            continue;
+        }
+        if (line.compare(first, 1, "[") == 0 && !pending.empty())
+            out[number] = pending;
+        else if (atHead)
+            out[0] += pending;
+        pending.clear();
+        atHead = false;
+    }
+    return out;
+}
+
+std::string quote(std::string_view text)
+{
+    std::string out = "\"";
+    for (const char c : text) {
+        switch (c) {
+        case '"': out += "\\\""; break;
+        case '\\': out += "\\\\"; break;
+        case '\n': out += "\\n"; break;
+        case '\t': out += "\\t"; break;
+        case '\r': out += "\\r"; break;
+        default:
+            if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F)
+                out += fmt::format("\\u{:04X}", static_cast<unsigned char>(c));
+            else
+                out += c;
+        }
+    }
+    return out + "\"";
+}
+
+bool isBareKey(std::string_view key)
+{
+    return !key.empty() && std::all_of(key.begin(), key.end(), [](unsigned char c) { return std::isalnum(c) != 0 || c == '-' || c == '_'; });
+}
+
+std::string keyText(std::string_view key) { return isBareKey(key) ? std::string(key) : quote(key); }
+
+std::vector<UnknownKey> keepUnknown(const TableReader& reader, const std::string& what, std::vector<std::string>* warnings)
+{
+    std::vector<UnknownKey> out;
+    for (const auto& [key, value] : reader.unknown()) {
+        std::ostringstream text;
+        value.visit([&](const auto& node) {
+            if constexpr (toml::is_table<decltype(node)>) {
+                toml::table inlined = node;
+                inlined.is_inline(true);
+                text << toml::toml_formatter{inlined, toml::format_flags::none};
+            } else if constexpr (toml::is_array<decltype(node)>) {
+                // An array of tables written inside a block must be inline.
+                toml::array inlined = node;
+                for (toml::node& item : inlined)
+                    if (toml::table* t = item.as_table())
+                        t->is_inline(true);
+                text << toml::toml_formatter{inlined};
+            } else {
+                text << toml::toml_formatter{node};
+            }
+        });
+        std::string flat = text.str();
+        std::replace(flat.begin(), flat.end(), '\n', ' ');
+        out.push_back({std::string(key.str()), flat});
+        if (warnings != nullptr)
+            warnings->push_back(fmt::format("{}: {} has \"{}\", which this version does not know; it is kept", placeOf(reader.name(), value), what, std::string(key.str())));
+    }
+    return out;
+}
+
+struct Loader {
+    const std::string& name;
+    const std::map<int, std::string>& comments;
+    std::vector<std::string>* warnings;
+    kernel::Error error{};
+
+    Remarks remarksOf(TableReader& r, const std::string& what)
+    {
+        Remarks out;
+        out.line = static_cast<int>(r.table().source().begin.line);
+        out.unknown = keepUnknown(r, what, warnings);
+        const auto comment = comments.find(out.line);
+        if (comment != comments.end())
+            out.comment = comment->second;
+        return out;
+    }
+
+    PinRef pinRef(TableReader& r, const std::string& text)
+    {
+        auto ref = parsePinRef(text);
+        if (!ref) {
+            r.wrong(r.table(), ref.error().what);
+            return {};
+        }
+        return *ref;
+    }
+
+    PartItem part(TableReader& r)
+    {
+        PartItem p;
+        p.id = r.text("id", {}, true);
+        p.kind = r.text("kind", {}, true);
+        p.label = r.text("label");
+        const auto [x, y] = r.point("at");
+        p.at = {x, y};
+        p.turn = static_cast<int>(r.integer("turn", 0, 0, 3));
+        p.firmware = r.text("firmware");
+        p.key = r.text("key");
+        if (const toml::table* set = r.subtable("set")) {
+            TableReader values(name, *set);
+            for (const auto& [key, value] : *set)
+                p.set[std::string(key.str())] = values.anyText(key.str());
+            r.adopt(values);
+        }
+        if (r.ok() && (p.id.empty() || p.id.find('.') != std::string::npos))
+            r.wrong(r.table(), fmt::format("id \"{}\"; expected a name without a point", p.id));
+        p.remarks = remarksOf(r, "part \"" + p.id + "\"");
+        return p;
+    }
+
+    WireItem wire(TableReader& r)
+    {
+        WireItem w;
+        const auto ends = r.texts("ends", true);
+        if (r.ok() && ends.size() != 2)
+            r.wrong(r.table(), fmt::format("a wire has {} ends; expected 2", ends.size()));
+        if (r.ok()) {
+            w.from = pinRef(r, ends[0]);
+            w.to = pinRef(r, ends[1]);
+        }
+        w.color = r.text("color", "slate");
+        if (r.ok() && std::find(wireColors().begin(), wireColors().end(), w.color) == wireColors().end())
+            r.wrong(*r.table().get("color"), fmt::format("color \"{}\"; expected {}", w.color, fmt::join(wireColors(), ", ")));
+        for (const auto& [x, y] : r.points("via"))
+            w.via.push_back({x, y});
+        w.remarks = remarksOf(r, "a wire");
+        return w;
+    }
+
+    NetItem net(TableReader& r)
+    {
+        NetItem n;
+        n.name = r.text("name", {}, true);
+        for (const std::string& text : r.texts("pins", true))
+            n.pins.push_back(pinRef(r, text));
+        n.remarks = remarksOf(r, "net \"" + n.name + "\"");
+        return n;
+    }
+
+    template <class Item>
+    void each(TableReader& top, std::string_view key, std::vector<Item>& out, Item (Loader::*read)(TableReader&))
+    {
+        const toml::array* tables = top.tables(key);
+        if (tables == nullptr)
+            return;
+        for (const toml::node& node : *tables) {
+            TableReader r(name, *node.as_table());
+            Item item = (this->*read)(r);
+            if (!r.ok()) {
+                top.adopt(r);
+                return;
+            }
+            out.push_back(std::move(item));
+        }
+    }
+};
+
+std::string pointText(GridPoint p) { return fmt::format("[{}, {}]", p.x, p.y); }
+
+void writeUnknown(std::string& out, const Remarks& remarks)
+{
+    for (const UnknownKey& u : remarks.unknown)
+        out += fmt::format("{} = {}\n", keyText(u.key), u.value);
+}
+
+}  // namespace
+
+const std::vector<std::string>& wireColors()
+{
+    static const std::vector<std::string> colors{"ink", "rust", "amber", "leaf", "sky", "violet", "bark", "slate"};
+    return colors;
+}
+
+const PartItem* Document::part(std::string_view id) const
+{
+    const auto found = std::find_if(parts.begin(), parts.end(), [&](const PartItem& p) { return p.id == id; });
+    return found == parts.end() ? nullptr : &*found;
+}
+
+PartItem* Document::part(std::string_view id) { return const_cast<PartItem*>(std::as_const(*this).part(id)); }
+
+std::string Document::freshId(std::string_view stem) const
+{
+    for (int n = 1;; ++n) {
+        std::string id = fmt::format("{}{}", stem, n);
+        if (part(id) == nullptr)
+            return id;
+    }
+}
+
+Result<PinRef> parsePinRef(std::string_view text)
+{
+    const std::size_t point = text.rfind('.');
+    if (point == std::string_view::npos || point == 0 || point + 1 == text.size())
+        return fail("", fmt::format("\"{}\" is not a pin; expected \"part.pin\"", text));
+    return PinRef{std::string(text.substr(0, point)), std::string(text.substr(point + 1))};
+}
+
+Result<Document> parseDocument(const std::string& name, std::string_view text, std::vector<std::string>* warnings)
+{
+    const auto table = parseToml(name, text);
+    if (!table)
+        return tl::unexpected(table.error());
+    const auto comments = commentsAbove(text);
+    Loader loader{name, comments, warnings};
+    TableReader top(name, *table);
+    Document d;
+    if (table->get("bramix") == nullptr)
+        return fail(name, fmt::format("has no \"bramix = {}\"; expected a bench", kFormat));
+    const std::int64_t format = top.integer("bramix", kFormat, 1, 1'000'000, true);
+    if (top.ok() && format != kFormat)
+        return fail(placeOf(name, *table->get("bramix")), fmt::format("is of format {}; this version reads format {}", format, kFormat), "use a newer Bramix");
+    d.title = top.text("title", d.title);
+    d.notes = top.text("notes");
+    loader.each(top, "part", d.parts, &Loader::part);
+    loader.each(top, "wire", d.wires, &Loader::wire);
+    loader.each(top, "net", d.nets, &Loader::net);
+    if (!top.ok())
+        return tl::unexpected(top.error());
+    d.remarks.unknown = keepUnknown(top, "the bench", warnings);
+    if (const auto head = comments.find(0); head != comments.end())
+        d.remarks.comment = head->second;
+    std::set<std::string> ids;
+    for (const PartItem& p : d.parts)
+        if (!ids.insert(p.id).second)
+            return fail(fmt::format("{}: line {}", name, p.remarks.line), fmt::format("a second part \"{}\"; expected ids that differ", p.id));
+    return d;
+}
+
+std::string writeDocument(const Document& d)
+{
+    std::string out = d.remarks.comment;
+    out += fmt::format("bramix = {}\ntitle = {}\n", kFormat, quote(d.title));
+    if (!d.notes.empty())
+        out += fmt::format("notes = {}\n", quote(d.notes));
+    writeUnknown(out, d.remarks);
+    for (const PartItem& p : d.parts) {
+        out += fmt::format("\n{}[[part]]\nid = {}\nkind = {}\n", p.remarks.comment, quote(p.id), quote(p.kind));
+        if (!p.label.empty())
+            out += fmt::format("label = {}\n", quote(p.label));
+        out += fmt::format("at = {}\n", pointText(p.at));
+        if (p.turn != 0)
+            out += fmt::format("turn = {}\n", p.turn);
+        if (!p.firmware.empty())
+            out += fmt::format("firmware = {}\n", quote(p.firmware));
+        if (!p.key.empty())
+            out += fmt::format("key = {}\n", quote(p.key));
+        if (!p.set.empty()) {
+            std::string values;
+            for (const auto& [key, value] : p.set)
+                values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", keyText(key), quote(value));
+            out += fmt::format("set = {{ {} }}\n", values);
+        }
+        writeUnknown(out, p.remarks);
+    }
+    for (const WireItem& w : d.wires) {
+        out += fmt::format("\n{}[[wire]]\nends = [{}, {}]\ncolor = {}\n", w.remarks.comment, quote(w.from.text()), quote(w.to.text()), quote(w.color));
+        if (!w.via.empty()) {
+            std::string via;
+            for (const GridPoint p : w.via)
+                via += (via.empty() ? "" : ", ") + pointText(p);
+            out += fmt::format("via = [{}]\n", via);
+        }
+        writeUnknown(out, w.remarks);
+    }
+    for (const NetItem& n : d.nets) {
+        std::string pins;
+        for (const PinRef& p : n.pins)
+            pins += (pins.empty() ? "" : ", ") + quote(p.text());
+        out += fmt::format("\n{}[[net]]\nname = {}\npins = [{}]\n", n.remarks.comment, quote(n.name), pins);
+        writeUnknown(out, n.remarks);
+    }
+    return out;
+}
+
+Result<Document> loadDocument(const std::string& file, std::vector<std::string>* warnings)
+{
+    const auto text = readTextFile(file);
+    if (!text)
+        return tl::unexpected(text.error());
+    return parseDocument(file, *text, warnings);
+}
+
+Result<void> saveText(const std::string& file, const std::string& text)
+{
+    const std::string temporary = fmt::format("{}.new-{}", file, getpid());
+    const auto broken = [&](const char* what) {
+        const int error = errno;
+        unlink(temporary.c_str());
+        return fail(file, fmt::format("cannot be saved: {}: {}", what, std::strerror(error)), "what was there before is untouched");
+    };
+    const int fd = open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    if (fd < 0)
+        return broken("creating a file beside it");
+    std::size_t done = 0;
+    while (done < text.size()) {
+        const ssize_t n = write(fd, text.data() + done, text.size() - done);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n <= 0) {
+            close(fd);
+            return broken("writing");
+        }
+        done += static_cast<std::size_t>(n);
+    }
+    if (fsync(fd) != 0) {
+        close(fd);
+        return broken("writing");
+    }
+    close(fd);
+    if (rename(temporary.c_str(), file.c_str()) != 0)
+        return broken("renaming");
+    return {};
+}
+
+Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const std::string& name)
+{
+    const auto place = [&](const Remarks& r) { return r.line > 0 ? fmt::format("{}: line {}", name, r.line) : name; };
+    for (const PartItem& p : d.parts) {
+        const PartKind* kind = catalogue.find(p.kind);
+        if (kind == nullptr)
+            return fail(place(p.remarks), fmt::format("part \"{}\" is of kind \"{}\", which the catalogue does not have", p.id, p.kind), "bramix-cli list parts shows what it has");
+        if (!p.firmware.empty() && kind->chip == nullptr)
+            return fail(place(p.remarks), fmt::format("part \"{}\" has firmware, but a {} runs none", p.id, kind->title));
+        for (const auto& [key, value] : p.set) {
+            const SettingKind* setting = kind->setting(key);
+            if (setting == nullptr)
+                return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"", p.id, key));
+            if (setting->type == "choice" && std::find(setting->choices.begin(), setting->choices.end(), value) == setting->choices.end())
+                return fail(place(p.remarks), fmt::format("{}.{} is \"{}\"; expected {}", p.id, key, value, fmt::join(setting->choices, ", ")));
+        }
+    }
+    const auto checkPin = [&](const PinRef& ref, const Remarks& r) -> Result<void> {
+        const PartItem* part = d.part(ref.part);
+        if (part == nullptr)
+            return fail(place(r), fmt::format("\"{}\" names a part that is not on the bench", ref.text()));
+        const PartKind* kind = catalogue.find(part->kind);
+        if (kind->pin(ref.pin) == nullptr) {
+            std::vector<std::string> names;
+            for (const PinKind& p : kind->pins)
+                names.push_back(p.name);
+            return fail(place(r), fmt::format("{} \"{}\" has no pin \"{}\"; it has {}", kind->title, ref.part, ref.pin, fmt::join(names, ", ")));
+        }
+        return {};
+    };
+    for (const WireItem& w : d.wires)
+        for (const PinRef* end : {&w.from, &w.to})
+            if (auto ok = checkPin(*end, w.remarks); !ok)
+                return ok;
+    for (const NetItem& n : d.nets)
+        for (const PinRef& pin : n.pins)
+            if (auto ok = checkPin(pin, n.remarks); !ok)
+                return ok;
+    return {};
+}
+
+}  // namespace bramix::bench

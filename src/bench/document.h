@@ -1,0 +1,101 @@
+// A bench as a person made it: a plain value. Undo keeps copies of it, a world is built from it, the file is its text.
+//
+// The file (docs/bench-format.md): TOML, one block a part, a wire, a net, in the order in which they were made. What this version does not
+// know is kept and written back; comments above a block stay with the block.
+// Invariant after load(): part ids are unique and not empty, every end of a wire and every pin of a net has the form "part.pin".
+// Tested by tests/bench/document_test.cpp.
+#pragma once
+
+#include <map>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bench/catalogue.h"
+#include "kernel/result.h"
+
+namespace bramix::bench {
+
+// A key that this version does not know, with its value as TOML text.
+struct UnknownKey {
+    std::string key;
+    std::string value;
+    bool operator==(const UnknownKey&) const = default;
+};
+
+struct Remarks {
+    std::string comment;  // lines above the block, with their #
+    std::vector<UnknownKey> unknown;
+    int line = 0;         // in the file it came from; 0 when made by hand. Not compared.
+    bool operator==(const Remarks& o) const { return comment == o.comment && unknown == o.unknown; }
+};
+
+struct PartItem {
+    std::string id;
+    std::string kind;
+    std::string label;     // shown in place of the id where not empty
+    GridPoint at;
+    int turn = 0;          // quarter turns clockwise, 0..3
+    std::string firmware;  // relative to the bench file; for kinds with a chip
+    std::map<std::string, std::string> set;
+    std::string key;       // keyboard key that works its first live control, or empty
+    Remarks remarks;
+    bool operator==(const PartItem&) const = default;
+};
+
+struct PinRef {
+    std::string part;
+    std::string pin;
+    auto operator<=>(const PinRef&) const = default;
+    [[nodiscard]] std::string text() const { return part + "." + pin; }
+};
+
+struct WireItem {
+    PinRef from;
+    PinRef to;
+    std::string color = "slate";
+    std::vector<GridPoint> via;
+    Remarks remarks;
+    bool operator==(const WireItem&) const = default;
+};
+
+struct NetItem {
+    std::string name;
+    std::vector<PinRef> pins;
+    Remarks remarks;
+    bool operator==(const NetItem&) const = default;
+};
+
+struct Document {
+    std::string title = "New bench";
+    std::string notes;
+    std::vector<PartItem> parts;
+    std::vector<WireItem> wires;
+    std::vector<NetItem> nets;
+    Remarks remarks;
+
+    bool operator==(const Document&) const = default;
+
+    [[nodiscard]] const PartItem* part(std::string_view id) const;
+    [[nodiscard]] PartItem* part(std::string_view id);
+    [[nodiscard]] std::string freshId(std::string_view stem) const;
+};
+
+// The colours that a wire may have, in the order of the palette.
+[[nodiscard]] const std::vector<std::string>& wireColors();
+
+// Splits "part.pin" at its last point; empty halves are an error text.
+[[nodiscard]] Result<PinRef> parsePinRef(std::string_view text);
+
+// Text to document; `name` stands in errors. `warnings` takes what was kept but not understood.
+[[nodiscard]] Result<Document> parseDocument(const std::string& name, std::string_view text, std::vector<std::string>* warnings = nullptr);
+[[nodiscard]] std::string writeDocument(const Document& document);
+
+// Whole files. Saving is atomic: the old file stays until the new one is complete on disk.
+[[nodiscard]] Result<Document> loadDocument(const std::string& file, std::vector<std::string>* warnings = nullptr);
+[[nodiscard]] Result<void> saveText(const std::string& file, const std::string& text);
+
+// Whether kinds, pins, settings and wires make sense together: the first thing that does not, with its place in `name`.
+[[nodiscard]] Result<void> checkDocument(const Document& document, const Catalogue& catalogue, const std::string& name);
+
+}  // namespace bramix::bench

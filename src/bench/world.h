@@ -1,0 +1,168 @@
+// A live world, built from a document: circuit, parts and chips in simulated time.
+//
+// Invariant: everything that happens in it follows from the document, the firmware, the seed, and the calls made to it at definite
+// instants. It reads no clock, no file (but firmware when told to) and no unordered container's order.
+// Tested by tests/bench/world_test.cpp.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "bench/document.h"
+#include "bench/finding.h"
+#include "chip/avr/chip.h"
+#include "chip/firmware.h"
+#include "circuit/circuit.h"
+#include "parts/part.h"
+#include "parts/serial_line.h"
+
+namespace bramix::bench {
+
+using circuit::Cause;
+using circuit::NetId;
+using circuit::NetState;
+using circuit::PinId;
+using kernel::Duration;
+using kernel::Time;
+
+// Told of what happens while the world runs.
+class WorldObserver {
+public:
+    virtual ~WorldObserver() = default;
+    virtual void edge(NetId net, NetState state, Time at, Cause cause) = 0;
+    // A byte on a UART's line; `fromChip` tells the direction.
+    virtual void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) = 0;
+    virtual void finding(const Finding& finding) = 0;
+    virtual void interrupt(std::size_t chip, std::uint8_t vector, Time at) = 0;
+};
+
+struct WorldOptions {
+    std::uint64_t seed = 1;
+    std::string folder;  // firmware paths are relative to it
+};
+
+class World final : private circuit::CircuitObserver, private chip::avr::ChipObserver {
+public:
+    struct ChipUnit {
+        std::string id;
+        const chip::avr::ChipTable* table = nullptr;
+        std::unique_ptr<chip::avr::Chip> chip;
+        chip::Firmware firmware;
+        std::string firmwareFile;  // as found on disk; empty where none is loaded
+    };
+
+    struct Uart {
+        std::string name;  // "mcu.uart0"
+        std::size_t chip = 0;
+        std::size_t index = 0;
+        std::unique_ptr<parts::SerialLine> line;
+    };
+
+    // Something that shines: a part, or a lamp on a board.
+    struct Light {
+        std::string part;
+        std::string inner;  // id inside a board, or empty
+        std::string color;
+        circuit::ElementId element{};
+        double fullAmps = 0;
+    };
+
+    // The document must have passed checkDocument. Firmware that cannot be loaded is an error; a chip without firmware
+    // stands still and is a finding. `observer` may be null.
+    [[nodiscard]] static Result<std::unique_ptr<World>> build(const Document& document, const Catalogue& catalogue, const WorldOptions& options, WorldObserver* observer);
+    ~World() override;
+
+    // Running. Each stops at the first instruction boundary at or after the goal, at a fault, or where requestStop() says.
+    void runUntil(Time goal);
+    void stepInstruction();
+    // Ends runUntil() at the present instant; to be called from observers.
+    void requestStop();
+    void stopWhenHalted(bool stop);
+    [[nodiscard]] bool halted() const;   // the first chip can never run again
+    [[nodiscard]] bool faulted() const;
+    [[nodiscard]] Time now() const { return queue_.now(); }
+    // How far the slowest chip has run; the present where there is none.
+    [[nodiscard]] Time progress() const;
+
+    // Inputs from outside, at the present instant.
+    [[nodiscard]] Result<void> setControl(std::string_view part, std::string_view control, double value);
+    [[nodiscard]] double control(std::string_view part, std::string_view control) const;
+    void send(std::size_t uart, std::string_view bytes);
+    void connectLine(std::size_t uart) { uarts_[uart].line->connect(); }
+    [[nodiscard]] Result<void> loadFirmware(std::size_t chip, const std::string& file);
+
+    // Looking.
+    [[nodiscard]] const circuit::Circuit& circuit() const { return circuit_; }
+    [[nodiscard]] std::vector<ChipUnit>& chips() { return chips_; }
+    [[nodiscard]] const std::vector<ChipUnit>& chips() const { return chips_; }
+    [[nodiscard]] const std::vector<Uart>& uarts() const { return uarts_; }
+    [[nodiscard]] const std::vector<Light>& lights() const { return lights_; }
+    [[nodiscard]] std::optional<PinId> pin(const PinRef& ref) const;
+    [[nodiscard]] const std::map<PinRef, PinId>& pins() const { return pins_; }
+    [[nodiscard]] std::optional<std::size_t> uartByName(std::string_view name) const;
+    [[nodiscard]] const std::vector<Finding>& findings() const { return findings_; }
+
+    // What this world shares with one built from an edited document goes on: chips, parts, lines, the time.
+    void adopt(World& old);
+
+    // Everything that runs, both ways.
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(queue_, circuit_);
+        for (ChipUnit& unit : chips_)
+            ar(*unit.chip);
+        for (auto& [id, part] : parts_) {
+            if constexpr (Archive::kLoading)
+                part->load(ar);
+            else
+                part->save(ar);
+        }
+        for (Uart& uart : uarts_)
+            ar(*uart.line);
+        ar(resetControls_);
+        ar(circuit_);  // again: restoring chips and parts drives their pins, and what the circuit remembers must win
+        ar(queue_);
+    }
+
+private:
+    class ResetPin;
+    struct Builder;
+
+    explicit World(WorldObserver* observer);
+
+    void report(Finding finding);
+    void runChips(Time until);
+    [[nodiscard]] std::string pinName(PinId pin) const;
+    [[nodiscard]] parts::LineFormat lineFormat(const Uart& uart, bool towardsChip) const;
+
+    void netChanged(NetId net, NetState state, Time at, Cause cause) override;
+    void trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause) override;
+    void chipNote(const char* rule, const std::string& text, std::uint32_t pc, Time at) override;
+    void chipInterrupt(std::uint8_t vector, Time at) override;
+
+    WorldObserver* observer_;
+    kernel::EventQueue queue_;
+    circuit::Circuit circuit_;
+    std::vector<ChipUnit> chips_;
+    std::vector<std::pair<std::string, std::unique_ptr<parts::Part>>> parts_;  // inner parts as "board/inner"
+    std::map<std::string, std::string> kindOf_;
+    std::map<std::string, std::vector<std::string>> controlsOf_;
+    std::vector<Uart> uarts_;
+    std::vector<Light> lights_;
+    std::vector<std::unique_ptr<ResetPin>> resetPins_;
+    std::vector<std::uint8_t> resetControls_;  // live control RESET of each chip: 1 released, 0 held
+    std::map<PinRef, PinId> pins_;
+    std::vector<Finding> findings_;
+    std::set<std::pair<std::string, std::string>> told_;  // rule, where
+    kernel::Alarm stopAlarm_;
+    bool stop_ = false;
+    std::size_t running_ = 0;  // the chip that executes just now
+    std::string folder_;
+};
+
+}  // namespace bramix::bench

@@ -1,0 +1,41 @@
+// Firmware images: ELF and Intel HEX files (and raw flash) read into what a chip's memories shall hold.
+//
+// ELF: 32-bit little-endian AVR executables; each loadable segment goes where its physical (load) address says:
+//     0x000000  flash      0x810000  EEPROM      0x820000  fuses      0x830000  lock bits      0x840000  signature
+//   (the address spaces of the AVR tools; .data's initial values lie in flash by their load address).
+// Intel HEX: record types 00 data, 01 end, 02 and 04 extended addresses, 03 and 05 start addresses (checked, not used by an AVR).
+//
+// Errors are one line: the file, the program header, record or offset, and what was expected.
+// Tested by tests/chip/firmware_test.cpp.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "chip/avr/table.h"
+#include "kernel/result.h"
+
+namespace bramix::chip {
+
+struct Firmware {
+    std::string file;
+    std::vector<std::uint8_t> flash;     // from address 0; 0xFF where the image says nothing
+    std::vector<std::uint8_t> eeprom;    // from address 0; may be empty
+    bool eepromGiven = false;
+    bool bootCode = false;               // the image has code in the chip's largest boot section
+    std::string builtFor;                // the device named in the image, or empty; see mismatch
+    bool isElf = false;
+
+    // Flash as words, the last one padded.
+    [[nodiscard]] std::vector<std::uint16_t> words() const;
+};
+
+// Reads a file, by its content: ELF, Intel HEX, or raw flash where the name ends in .bin.
+[[nodiscard]] kernel::Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chip);
+
+// The readers themselves, on bytes already in memory. `name` is used in errors.
+[[nodiscard]] kernel::Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip);
+[[nodiscard]] kernel::Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip);
+
+}  // namespace bramix::chip

@@ -1,0 +1,138 @@
+#include <exception>
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <spdlog/sinks/stdout_sinks.h>
+#include <spdlog/spdlog.h>
+
+#include "bench/document.h"
+#include "bench/world.h"
+#include "cli/run_command.h"
+#include "kernel/check.h"
+
+namespace {
+
+using namespace bramix;
+
+int unusable(const kernel::Error& error)
+{
+    fmt::print(stderr, "{}\n", error.text());
+    return cli::kUnusableInput;
+}
+
+// Loads a bench, builds its world, and prints what was noticed on the way.
+int checkCommand(const std::string& file)
+{
+    const auto catalogue = bench::Catalogue::loadInstalled();
+    if (!catalogue)
+        return unusable(catalogue.error());
+    std::vector<std::string> warnings;
+    const auto document = bench::loadDocument(file, &warnings);
+    if (!document)
+        return unusable(document.error());
+    if (const auto ok = bench::checkDocument(*document, *catalogue, file); !ok)
+        return unusable(ok.error());
+    const std::size_t slash = file.rfind('/');
+    const auto world = bench::World::build(*document, *catalogue, {1, slash == std::string::npos ? "." : file.substr(0, slash)}, nullptr);
+    if (!world)
+        return unusable(world.error());
+    for (const std::string& w : warnings)
+        fmt::print("warning: {}\n", w);
+    bool errors = false;
+    for (const bench::Finding& f : (*world)->findings()) {
+        fmt::print("{}: {}: {} [{}]\n", bench::severityName(f.severity), f.where, f.message, f.rule);
+        errors = errors || f.severity == bench::Severity::error;
+    }
+    fmt::print("{}: {} parts, {} wires, {} nets, {} chips: {}\n", document->title, document->parts.size(), document->wires.size(), document->nets.size(), (*world)->chips().size(),
+               errors ? "has errors" : "can run");
+    return errors ? cli::kLimitReached : cli::kGoalReached;
+}
+
+int listCommand(const std::string& what)
+{
+    if (what == "chips") {
+        for (const chip::avr::ChipTable* chip : chip::avr::allChips())
+            fmt::print("{:<16} {}\n", chip->id, chip->about);
+        return cli::kGoalReached;
+    }
+    const auto catalogue = bench::Catalogue::loadInstalled();
+    if (!catalogue)
+        return unusable(catalogue.error());
+    for (const auto& [id, kind] : catalogue->kinds())
+        if (kind.listed)
+            fmt::print("{:<16} {}\n", id, kind.about);
+    return cli::kGoalReached;
+}
+
+void setUpLog(const std::string& level, bool quiet)
+{
+    auto logger = std::make_shared<spdlog::logger>("bramix", std::make_shared<spdlog::sinks::stderr_sink_mt>());
+    logger->set_pattern("%l: %v");
+    spdlog::set_default_logger(logger);
+    spdlog::set_level(quiet ? spdlog::level::off : spdlog::level::from_str(level));
+}
+
+int run(int argc, char** argv)
+{
+    CLI::App app("Runs a bench, or a bare chip, without a window.", "bramix-cli");
+    app.set_version_flag("--version", "bramix-cli " BRAMIX_VERSION);
+    app.require_subcommand(1);
+    std::string level = "warning";
+    bool quiet = false;
+
+    cli::RunOptions o;
+    CLI::App* runApp = app.add_subcommand("run", "run a bench, or a bare chip, and stop at a goal");
+    runApp->add_option("BENCH", o.bench, "the bench to power up");
+    runApp->add_option("--chip", o.chip, "a chip for a bare run, e.g. atmega328p");
+    runApp->add_option("--clock", o.clock, "core clock of a bare run, e.g. 16MHz");
+    runApp->add_option("--firmware", o.firmware, "FILE, or PART=FILE")->allow_extra_args(false);
+    runApp->add_option("--for", o.forTime, "stop after this much simulated time, e.g. 2s");
+    runApp->add_option("--max-cycles", o.maxCycles, "stop after so many clock cycles of the first chip")->check(CLI::PositiveNumber);
+    runApp->add_option("--until-serial", o.untilSerial, "stop when a line of any UART matches");
+    runApp->add_flag("--until-halt", o.untilHalt, "stop when the firmware can never run again");
+    runApp->add_option("--serial", o.serial, "UART=WHERE: -, FILE, pty, none")->allow_extra_args(false);
+    runApp->add_option("--send", o.send, "UART@TIME=TEXT")->allow_extra_args(false);
+    runApp->add_option("--set", o.set, "PART.CONTROL@TIME=VALUE")->allow_extra_args(false);
+    runApp->add_option("--fuse", o.fuses, "NAME=VALUE")->allow_extra_args(false);
+    runApp->add_option("--gdb", o.gdb, "PORT");
+    runApp->add_option("--pace", o.pace, "max, real, or a factor");
+    runApp->add_option("--vcd", o.vcd, "write signals as a Value Change Dump");
+    runApp->add_option("--signals", o.signals, "which, comma separated, * and ? allowed");
+    runApp->add_option("--report", o.report, "write the JSON report; - for standard output");
+    runApp->add_option("--seed", o.seed, "seed of everything random");
+    runApp->add_flag("--quiet", quiet, "log nothing");
+    runApp->add_option("--log", level, "trace, debug, info, warning, error or off")->check(CLI::IsMember({"trace", "debug", "info", "warning", "error", "off"}));
+
+    std::string checkFile;
+    CLI::App* checkApp = app.add_subcommand("check", "load and check a bench without running it");
+    checkApp->add_option("BENCH", checkFile, "the bench")->required();
+
+    std::string listWhat;
+    CLI::App* listApp = app.add_subcommand("list", "what can be put on a bench");
+    listApp->add_option("WHAT", listWhat, "chips or parts")->required()->check(CLI::IsMember({"chips", "parts"}));
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        if (error.get_exit_code() == 0)
+            return app.exit(error);
+        fmt::print(stderr, "bramix-cli: {}; bramix-cli --help shows what is expected\n", error.what());
+        return cli::kUnusableInput;
+    }
+    setUpLog(level, quiet);
+    if (runApp->parsed())
+        return cli::runCommand(o);
+    return checkApp->parsed() ? checkCommand(checkFile) : listCommand(listWhat);
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    try {
+        return run(argc, argv);
+    } catch (const std::exception& bug) {
+        fmt::print(stderr, "Bramix itself failed: {}\n", bug.what());
+        return cli::kBug;
+    }
+}

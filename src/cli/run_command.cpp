@@ -1,0 +1,516 @@
+#include "cli/run_command.h"
+
+#include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <csignal>
+#include <filesystem>
+#include <fstream>
+#include <iostream>
+#include <regex>
+#include <thread>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <spdlog/spdlog.h>
+
+#include "cli/run_options.h"
+#include "kernel/units.h"
+#include "link/endpoint.h"
+#include "session/session.h"
+
+namespace bramix::cli {
+
+using bench::Document;
+using kernel::Duration;
+using kernel::fail;
+using kernel::Result;
+using kernel::Time;
+using session::Session;
+
+namespace {
+
+std::atomic<bool> gInterrupted{false};  // set by the signal handler, the one thing that reaches in from outside
+
+void onSignal(int) { gInterrupted = true; }
+
+// A line longer than this is matched by its end only: matching is done again at every byte.
+constexpr std::size_t kLongestLine = 1000;
+
+struct UartPort {
+    std::string name;
+    std::unique_ptr<link::Endpoint> endpoint;
+    std::string line;     // the present line, for matching
+    std::string pending;  // output not yet written
+};
+
+struct Scheduled {
+    Duration at{};
+    std::size_t order = 0;
+    bool isSend = false;
+    std::size_t uart = 0;
+    std::string part, control;
+    double value = 0;
+    std::string text;
+};
+
+// One run, from its options to its report.
+class Run {
+public:
+    explicit Run(const RunOptions& options) : options_(options) {}
+
+    Result<void> prepare();
+    int execute();
+
+private:
+    Result<void> readGoals();
+    Result<void> openSession();
+    Result<void> openSerial();
+    Result<void> schedule();
+    Result<void> openVcd();
+    [[nodiscard]] Result<double> controlValue(const std::string& part, const std::string& control, const std::string& text) const;
+
+    void received(const session::SerialByte& byte);
+    void applyDue();
+    void readInputs();
+    void writeOutputs();
+    void keepPace();
+    [[nodiscard]] Time sliceEnd() const;
+    int finish(const std::string& stop, const std::string& detail, int code);
+    void writeReport(const std::string& stop, const std::string& detail);
+
+    const RunOptions& options_;
+    bench::Catalogue catalogue_;
+    Document document_;
+    std::string folder_;
+    std::unique_ptr<Session> session_;
+    std::vector<UartPort> ports_;
+    std::vector<Scheduled> scheduled_;
+    std::size_t nextScheduled_ = 0;
+    std::optional<std::regex> pattern_;
+    bool matched_ = false;
+    Time end_ = kernel::kNever;
+    std::string endDetail_ = "time";
+    double pace_ = 0;  // 0: as fast as possible
+    std::chrono::steady_clock::time_point began_;
+};
+
+Result<void> Run::prepare()
+{
+    if (auto ok = readGoals(); !ok)
+        return ok;
+    if (auto ok = openSession(); !ok)
+        return ok;
+    if (auto ok = openSerial(); !ok)
+        return ok;
+    if (auto ok = schedule(); !ok)
+        return ok;
+    return openVcd();
+}
+
+Result<void> Run::readGoals()
+{
+    const auto at = [](const char* option, auto result) {
+        if (!result)
+            result.error().where = option;
+        return result;
+    };
+    if (!options_.forTime.empty()) {
+        const auto span = at("--for", kernel::parseDuration(options_.forTime));
+        if (!span)
+            return tl::unexpected(span.error());
+        end_ = Time(*span);
+    }
+    if (!options_.untilSerial.empty()) {
+        try {
+            pattern_.emplace(options_.untilSerial);
+        } catch (const std::regex_error& error) {
+            return fail("--until-serial", fmt::format("\"{}\" is not a regular expression: {}", options_.untilSerial, error.what()));
+        }
+    }
+    if (options_.pace == "real") {
+        pace_ = 1;
+    } else if (options_.pace != "max") {
+        const auto factor = kernel::parseQuantity(options_.pace, kernel::Unit::none);
+        if (!factor || *factor <= 0)
+            return fail("--pace", fmt::format("\"{}\"; expected max, real, or a factor such as 0.5", options_.pace));
+        pace_ = *factor;
+    }
+    if (!options_.fuses.empty())
+        return fail("--fuse", "fuses are not modelled yet; leave the option out");
+    if (!options_.gdb.empty())
+        return fail("--gdb", "the debugger server is not available yet; leave the option out");
+    return {};
+}
+
+Result<void> Run::openSession()
+{
+    auto catalogue = bench::Catalogue::loadInstalled();
+    if (!catalogue)
+        return tl::unexpected(catalogue.error());
+    catalogue_ = std::move(*catalogue);
+    if (options_.bench.empty() == options_.chip.empty())
+        return fail("run", options_.bench.empty() ? "nothing to run; expected a bench file, or --chip" : "both a bench and --chip; expected one of them");
+    if (!options_.bench.empty()) {
+        std::vector<std::string> warnings;
+        auto document = bench::loadDocument(options_.bench, &warnings);
+        if (!document)
+            return tl::unexpected(document.error());
+        for (const std::string& w : warnings)
+            spdlog::warn("{}", w);
+        if (!options_.clock.empty())
+            return fail("--clock", "is for a bare chip; on a bench the clock is a setting of the board");
+        if (auto ok = bench::checkDocument(*document, catalogue_, options_.bench); !ok)
+            return ok;
+        document_ = std::move(*document);
+        folder_ = std::filesystem::path(options_.bench).parent_path().string();
+        if (folder_.empty())
+            folder_ = ".";
+    } else {
+        const chip::avr::ChipTable* chip = chip::avr::findChip(options_.chip);
+        if (chip == nullptr)
+            return fail("--chip", fmt::format("\"{}\" is not known", options_.chip), "bramix-cli list chips shows what is");
+        bench::PartItem mcu;
+        mcu.id = "mcu";
+        mcu.kind = bench::bareKind(*chip);
+        if (!options_.clock.empty()) {
+            auto hz = kernel::parseQuantity(options_.clock, kernel::Unit::hertz);
+            if (!hz || *hz < 1 || *hz > 1e9)
+                return fail("--clock", hz ? fmt::format("\"{}\" is out of range; expected 1Hz to 1GHz", options_.clock) : hz.error().what);
+            mcu.set["clock"] = fmt::format("{}", static_cast<std::uint64_t>(*hz + 0.5));
+        }
+        document_.title = chip->title;
+        document_.parts.push_back(mcu);
+    }
+    for (const std::string& option : options_.firmware) {
+        const std::size_t equals = option.find('=');
+        bench::PartItem* target = nullptr;
+        std::string file = option;
+        if (equals != std::string::npos && document_.part(option.substr(0, equals)) != nullptr) {
+            target = document_.part(option.substr(0, equals));
+            file = option.substr(equals + 1);
+        } else {
+            for (bench::PartItem& p : document_.parts)
+                if (catalogue_.find(p.kind)->chip != nullptr) {
+                    if (target != nullptr)
+                        return fail("--firmware", "the bench has several chips; expected PART=FILE");
+                    target = &p;
+                }
+        }
+        if (target == nullptr || catalogue_.find(target->kind)->chip == nullptr)
+            return fail("--firmware", fmt::format("\"{}\": there is no chip to run it", option));
+        target->firmware = std::filesystem::absolute(file).string();
+        // Errors shall name the file as it was given.
+        if (auto read = chip::loadFirmware(file, *catalogue_.find(target->kind)->chip); !read)
+            return tl::unexpected(read.error());
+    }
+    if (!options_.chip.empty() && options_.firmware.empty())
+        return fail("run", "a bare chip has nothing to do; expected --firmware FILE");
+    session::SessionOptions sessionOptions;
+    sessionOptions.seed = options_.seed;
+    sessionOptions.folder = folder_;
+    auto opened = Session::open(document_, catalogue_, sessionOptions);
+    if (!opened)
+        return tl::unexpected(opened.error());
+    session_ = std::move(*opened);
+    session_->world().stopWhenHalted(options_.untilHalt);
+    const auto tell = [](const bench::Finding& f) {
+        const auto level = f.severity == bench::Severity::error ? spdlog::level::err : f.severity == bench::Severity::warning ? spdlog::level::warn : spdlog::level::info;
+        spdlog::log(level, "{:.9f} s{}{}: {} [{}]", kernel::seconds(f.time), f.source.empty() ? "" : ", ", f.source, f.message, f.rule);
+    };
+    for (const bench::Finding& f : session_->findings())
+        tell(f);
+    session_->onFinding = tell;
+    session_->onSerial = [this](const session::SerialByte& byte) { received(byte); };
+    return {};
+}
+
+Result<void> Run::openSerial()
+{
+    for (const auto& uart : session_->world().uarts())
+        ports_.push_back({uart.name, nullptr, {}, {}});
+    for (const std::string& option : options_.serial) {
+        const std::size_t equals = option.find('=');
+        if (equals == std::string::npos)
+            return fail("--serial", fmt::format("\"{}\"; expected UART=WHERE", option));
+        const auto uart = session_->world().uartByName(option.substr(0, equals));
+        if (!uart)
+            return fail("--serial", fmt::format("\"{}\" is not a UART here", option.substr(0, equals)));
+        auto endpoint = link::openEndpoint(option.substr(equals + 1));
+        if (!endpoint)
+            return tl::unexpected(endpoint.error());
+        ports_[*uart].endpoint = std::move(*endpoint);
+        if (const std::string name = ports_[*uart].endpoint->name(); !name.empty())
+            fmt::print(stderr, "{}: {}\n", option.substr(0, equals), name);
+    }
+    if (!options_.chip.empty() && !ports_.empty() && ports_[0].endpoint == nullptr)
+        ports_[0].endpoint = std::move(*link::openEndpoint("-"));
+    return {};
+}
+
+Result<double> Run::controlValue(const std::string& part, const std::string& control, const std::string& text) const
+{
+    if (const bench::PartItem* item = document_.part(part))
+        if (const bench::PartKind* kind = catalogue_.find(item->kind))
+            if (const bench::ControlKind* c = kind->control(control)) {
+                if (text == c->low)
+                    return 0.0;
+                if (text == c->high)
+                    return 1.0;
+            }
+    const auto value = kernel::parseQuantity(text, kernel::Unit::none);
+    if (!value)
+        return fail("--set", fmt::format("{}.{}: \"{}\"; expected 0 or 1", part, control, text));
+    return *value;
+}
+
+Result<void> Run::schedule()
+{
+    for (const std::string& option : options_.send) {
+        const auto input = parseTimedInput("--send", option);
+        if (!input)
+            return tl::unexpected(input.error());
+        const auto uart = session_->world().uartByName(input->target);
+        if (!uart)
+            return fail("--send", fmt::format("\"{}\" is not a UART here", input->target));
+        const auto bytes = unescape("--send", input->text);
+        if (!bytes)
+            return tl::unexpected(bytes.error());
+        scheduled_.push_back({input->at, scheduled_.size(), true, *uart, {}, {}, 0, *bytes});
+        session_->world().connectLine(*uart);
+    }
+    for (const std::string& option : options_.set) {
+        const auto input = parseTimedInput("--set", option);
+        if (!input)
+            return tl::unexpected(input.error());
+        const auto ref = bench::parsePinRef(input->target);
+        if (!ref)
+            return fail("--set", fmt::format("\"{}\"; expected PART.CONTROL@TIME=VALUE", option));
+        const auto value = controlValue(ref->part, ref->pin, input->text);
+        if (!value)
+            return tl::unexpected(value.error());
+        // Asked for its present value first, so that a wrong name is told before anything runs.
+        if (auto known = session_->world().setControl(ref->part, ref->pin, session_->world().control(ref->part, ref->pin)); !known) {
+            known.error().where = "--set: " + known.error().where;
+            return known;
+        }
+        scheduled_.push_back({input->at, scheduled_.size(), false, 0, ref->part, ref->pin, *value, {}});
+    }
+    std::sort(scheduled_.begin(), scheduled_.end(), [](const Scheduled& a, const Scheduled& b) { return a.at != b.at ? a.at < b.at : a.order < b.order; });
+    if (options_.maxCycles > 0) {
+        if (session_->world().chips().empty())
+            return fail("--max-cycles", "there is no chip on the bench");
+        const Time at = session_->world().chips()[0].chip->clock().timeOf({options_.maxCycles});
+        if (at < end_) {
+            end_ = at;
+            endDetail_ = "cycles";
+        }
+    }
+    return {};
+}
+
+Result<void> Run::openVcd()
+{
+    if (options_.vcd.empty()) {
+        if (!options_.signals.empty())
+            return fail("--signals", "says what goes into a dump; expected --vcd FILE too");
+        return {};
+    }
+    std::vector<std::string> patterns;
+    std::string rest = options_.signals;
+    while (!rest.empty()) {
+        const std::size_t comma = rest.find(',');
+        patterns.push_back(rest.substr(0, comma));
+        rest = comma == std::string::npos ? "" : rest.substr(comma + 1);
+    }
+    const auto& world = session_->world();
+    std::vector<bench::NetId> nets;
+    std::vector<std::string> names;
+    std::vector<bool> used(patterns.size());
+    const auto consider = [&](const std::string& name, bench::NetId net, bool byDefault) {
+        bool wanted = patterns.empty() && byDefault;
+        for (std::size_t i = 0; i < patterns.size(); ++i)
+            if (matchesWildcard(patterns[i], name) || (!options_.chip.empty() && matchesWildcard("mcu." + patterns[i], name)))
+                wanted = used[i] = true;
+        if (wanted && std::find(names.begin(), names.end(), name) == names.end()) {
+            nets.push_back(net);
+            names.push_back(name);
+        }
+    };
+    for (const bench::PartItem& part : document_.parts) {
+        const bench::PartKind* kind = catalogue_.find(part.kind);
+        for (const bench::PinKind& pin : kind->pins)
+            if (const auto id = world.pin({part.id, pin.name})) {
+                const bool port = kind->chip != nullptr && chip::avr::Chip::portPin(*kind->chip, pin.chipPin).exists();
+                consider(part.id + "." + pin.name, world.circuit().netOf(*id), port);
+            }
+    }
+    for (const bench::NetItem& net : document_.nets)
+        if (!net.pins.empty())
+            if (const auto id = world.pin({net.pins[0].part, catalogue_.find(document_.part(net.pins[0].part)->kind)->pin(net.pins[0].pin)->name}))
+                consider(net.name, world.circuit().netOf(*id), true);
+    for (std::size_t i = 0; i < patterns.size(); ++i)
+        if (!used[i])
+            return fail("--signals", fmt::format("\"{}\" matches no pin or net", patterns[i]));
+    return session_->startVcd(options_.vcd, nets, names);
+}
+
+void Run::received(const session::SerialByte& byte)
+{
+    if (!byte.fromChip)
+        return;
+    UartPort& port = ports_[byte.uart];
+    port.pending += static_cast<char>(byte.byte);
+    if (!pattern_ || matched_)
+        return;
+    if (byte.byte == '\n')
+        port.line.clear();
+    else if (byte.byte != '\r')
+        port.line += static_cast<char>(byte.byte);
+    if (port.line.size() > kLongestLine)
+        port.line.erase(0, port.line.size() / 2);
+    if (std::regex_search(port.line, *pattern_)) {
+        matched_ = true;
+        session_->world().requestStop();
+    }
+}
+
+void Run::applyDue()
+{
+    while (nextScheduled_ < scheduled_.size() && Time(scheduled_[nextScheduled_].at) <= session_->world().now()) {
+        const Scheduled& s = scheduled_[nextScheduled_++];
+        if (s.isSend)
+            session_->send(s.uart, s.text);
+        else
+            (void)session_->setControl(s.part, s.control, s.value);
+    }
+}
+
+void Run::readInputs()
+{
+    for (std::size_t i = 0; i < ports_.size(); ++i)
+        if (ports_[i].endpoint != nullptr && ports_[i].endpoint->descriptor() >= 0)
+            if (const std::string bytes = ports_[i].endpoint->read(); !bytes.empty())
+                session_->send(i, bytes);
+}
+
+void Run::writeOutputs()
+{
+    for (UartPort& port : ports_) {
+        if (port.pending.empty())
+            continue;
+        if (port.endpoint != nullptr) {
+            port.endpoint->write(port.pending);
+            port.endpoint->flush();
+        }
+        port.pending.clear();
+    }
+}
+
+// Waits until the wall clock has come as far as the simulation, looking at Ctrl-C in between.
+void Run::keepPace()
+{
+    if (pace_ == 0)
+        return;
+    const auto due = began_ + std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(kernel::seconds(session_->world().now()) / pace_));
+    while (!gInterrupted && std::chrono::steady_clock::now() < due)
+        std::this_thread::sleep_until(std::min(due, std::chrono::steady_clock::now() + std::chrono::milliseconds(20)));
+}
+
+Time Run::sliceEnd() const
+{
+    const bool listening = std::any_of(ports_.begin(), ports_.end(), [](const UartPort& p) { return p.endpoint != nullptr && p.endpoint->descriptor() >= 0; });
+    const Duration slice = pace_ != 0 ? Duration(std::chrono::milliseconds(5)) : listening ? Duration(std::chrono::milliseconds(2)) : Duration(std::chrono::milliseconds(50));
+    const Time now = session_->world().now();
+    Time end = now > kernel::kNever - slice ? kernel::kNever : now + slice;
+    if (nextScheduled_ < scheduled_.size())
+        end = std::min(end, std::max(now, Time(scheduled_[nextScheduled_].at)));
+    return std::min(end, end_);
+}
+
+int Run::execute()
+{
+    std::signal(SIGINT, onSignal);
+    std::signal(SIGTERM, onSignal);
+    began_ = std::chrono::steady_clock::now();
+    bench::World& world = session_->world();
+    const bool hasUntil = pattern_.has_value() || options_.untilHalt;
+    for (;;) {
+        applyDue();
+        readInputs();
+        world.runUntil(sliceEnd());
+        writeOutputs();
+        if (matched_)
+            return finish("goal", "serial match", kGoalReached);
+        if (world.faulted())
+            return finish("fault", session_->faultText(), kFaulted);
+        if (world.halted())
+            return finish("goal", "halt", kGoalReached);
+        if (world.now() >= end_)
+            return finish(hasUntil ? "limit" : "goal", endDetail_, hasUntil ? kLimitReached : kGoalReached);
+        if (gInterrupted)
+            return finish("interrupted", "signal", hasUntil ? kLimitReached : kGoalReached);
+        keepPace();
+    }
+}
+
+int Run::finish(const std::string& stop, const std::string& detail, int code)
+{
+    if (stop == "fault")
+        fmt::print(stderr, "{}\n", detail);
+    if (!session_->finishVcd()) {
+        fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.vcd);
+        code = kUnusableInput;
+    }
+    if (!options_.report.empty())
+        writeReport(stop, detail);
+    return code;
+}
+
+void Run::writeReport(const std::string& stop, const std::string& detail)
+{
+    using nlohmann::ordered_json;
+    const double wall = std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
+    const double simulated = kernel::seconds(session_->world().now());
+    ordered_json report;
+    report["stop"] = stop;
+    report["detail"] = detail;
+    report["simulated_seconds"] = simulated;
+    report["wall_seconds"] = wall;
+    report["realtime_factor"] = wall > 0 ? simulated / wall : 0;
+    report["chips"] = ordered_json::array();
+    for (const auto& unit : session_->world().chips()) {
+        const chip::avr::Cpu& cpu = unit.chip->cpu();
+        ordered_json chip;
+        chip["id"] = unit.id;
+        chip["chip"] = unit.table->id;
+        chip["clock_hz"] = unit.chip->clock().hz();
+        chip["cycles"] = cpu.cycle;
+        chip["instructions"] = cpu.instructions;
+        chip["pc"] = fmt::format("0x{:04x}", cpu.pc * 2);
+        chip["stack_low_water"] = cpu.lowestSp == UINT16_MAX ? ordered_json() : ordered_json(fmt::format("0x{:04x}", cpu.lowestSp));
+        report["chips"].push_back(chip);
+    }
+    report["findings"] = ordered_json::array();
+    for (const bench::Finding& f : session_->findings())
+        report["findings"].push_back({{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}});
+    const std::string text = report.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
+    if (options_.report == "-")
+        std::cout << text << std::flush;
+    else if (auto ok = bench::saveText(options_.report, text); !ok)
+        fmt::print(stderr, "{}\n", ok.error().text());
+}
+
+}  // namespace
+
+int runCommand(const RunOptions& options)
+{
+    Run run(options);
+    if (auto ok = run.prepare(); !ok) {
+        fmt::print(stderr, "{}\n", ok.error().text());
+        return kUnusableInput;
+    }
+    return run.execute();
+}
+
+}  // namespace bramix::cli

@@ -1,0 +1,67 @@
+// What a part is, and what it is given.
+//
+// A part is made when a world is built: it adds its elements to the circuit, or drives and listens to its pins, and keeps alarms
+// in the event queue. Its manifest (catalogue/<kind>/part.toml) names the pins, settings and live controls that the context here resolves.
+// Invariant: everything that a part does follows from its settings, its controls, its pins, simulated time and its random stream.
+// Tested by tests/parts/.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "circuit/circuit.h"
+#include "kernel/archive.h"
+#include "kernel/event_queue.h"
+#include "kernel/random.h"
+#include "kernel/result.h"
+#include "kernel/units.h"
+
+namespace bramix::parts {
+
+// The world as one part sees it while it is made. References stay valid as long as the part.
+struct PartContext {
+    std::string id;
+    kernel::EventQueue& queue;
+    circuit::Circuit& circuit;
+    circuit::Cause cause;       // this part, for what it drives
+    std::uint64_t seed = 1;
+    std::function<circuit::PinId(std::string_view)> pin;             // by name in the manifest
+    std::function<std::string(std::string_view)> setting;            // as written, or the manifest's default
+
+    [[nodiscard]] circuit::NetId net(std::string_view name) const { return circuit.netOf(pin(name)); }
+};
+
+class Part {
+public:
+    virtual ~Part() = default;
+    // Moves a live control; the world has checked name and range against the manifest.
+    virtual void setControl(std::string_view /*name*/, double /*value*/) {}
+    [[nodiscard]] virtual double control(std::string_view /*name*/) const { return 0; }
+    // Element whose mean current is how brightly the part shines, or none.
+    struct Light {
+        circuit::ElementId element{};
+        double fullAmps = 0;  // shines fully at this current
+    };
+    [[nodiscard]] virtual const Light* light() const { return nullptr; }
+    virtual void save(kernel::SaveArchive&) {}
+    virtual void load(kernel::LoadArchive&) {}
+};
+
+template <class Self>
+class StatefulPart : public Part {
+public:
+    void save(kernel::SaveArchive& ar) override { static_cast<Self&>(*this).state(ar); }
+    void load(kernel::LoadArchive& ar) override { static_cast<Self&>(*this).state(ar); }
+};
+
+// Makes the part of a behaviour name ("led", "resistor", ...); a wrong setting is an error that names part and setting.
+[[nodiscard]] kernel::Result<std::unique_ptr<Part>> makePart(std::string_view behaviour, PartContext& context);
+
+// Whether makePart knows a behaviour.
+[[nodiscard]] bool knowsBehaviour(std::string_view behaviour);
+
+}  // namespace bramix::parts

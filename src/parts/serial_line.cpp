@@ -1,0 +1,161 @@
+#include "parts/serial_line.h"
+
+#include <bit>
+#include <cmath>
+
+namespace bramix::parts {
+
+using kernel::Duration;
+using kernel::Time;
+
+namespace {
+
+// A bridge chip drives through a series resistor, so that a port pin on the same wire wins without harm.
+constexpr circuit::Drive kHigh{5.0, 1500};
+constexpr circuit::Drive kLow{0.0, 1500};
+
+}  // namespace
+
+SerialLine::SerialLine(PartContext& context, std::optional<Duration> fixedBit)
+    : queue_(context.queue), circuit_(context.circuit), cause_(context.cause), rx_(context.pin("R")), tx_(context.pin("T")), fixedBit_(fixedBit),
+      sendAlarm_(context.queue, [this](Time due) { sendEdge(due); }), listenAlarm_(context.queue, [this](Time due) { sample(due); })
+{
+    circuit_.listen(rx_, *this, {});
+}
+
+LineFormat SerialLine::format() const
+{
+    LineFormat f;
+    if (follow)
+        f = follow();
+    if (fixedBit_) {
+        f = LineFormat{};
+        f.bit = *fixedBit_;
+    }
+    if (f.bit <= Duration::zero())
+        f.bit = std::chrono::microseconds(104);
+    return f;
+}
+
+void SerialLine::drive(bool level)
+{
+    txLevel_ = level;
+    circuit_.drive(tx_, level ? kHigh : kLow, cause_);
+}
+
+void SerialLine::connect()
+{
+    if (!connected_) {
+        connected_ = true;
+        drive(true);
+    }
+}
+
+void SerialLine::send(std::string_view bytes)
+{
+    const bool fresh = !connected_;
+    connect();
+    toSend_.insert(toSend_.end(), bytes.begin(), bytes.end());
+    if (sendCount_ == 0 && !toSend_.empty()) {
+        if (fresh)
+            sendAlarm_.arm(queue_.now() + 2 * format().bit);  // the receiver must see an idle line first
+        else if (!sendAlarm_.armed())
+            startNext(queue_.now());
+    }
+}
+
+void SerialLine::startNext(Time at)
+{
+    const LineFormat f = format();
+    const std::uint8_t byte = toSend_.front();
+    toSend_.pop_front();
+    unsigned bits = static_cast<unsigned>(byte & ((1U << std::min(f.dataBits, 8U)) - 1)) << 1;
+    sendCount_ = 1 + f.dataBits;
+    if (f.parity != LineFormat::Parity::none) {
+        const unsigned odd = static_cast<unsigned>(std::popcount(bits)) & 1U;
+        bits |= (f.parity == LineFormat::Parity::even ? odd : odd ^ 1U) << sendCount_++;
+    }
+    for (unsigned i = 0; i < f.stopBits; ++i)
+        bits |= 1U << sendCount_++;
+    sendBits_ = static_cast<std::uint16_t>(bits);
+    sendAt_ = 0;
+    sendStart_ = at;
+    sendBit_ = f.bit;
+    if (sending)
+        sending(byte, at);
+    sendEdge(at);
+}
+
+void SerialLine::sendEdge(Time at)
+{
+    if (sendAt_ >= sendCount_) {
+        sendCount_ = 0;
+        if (!toSend_.empty())
+            startNext(at);
+        return;
+    }
+    const bool level = ((sendBits_ >> sendAt_) & 1) != 0;
+    drive(level);
+    do
+        ++sendAt_;
+    while (sendAt_ < sendCount_ && (((sendBits_ >> sendAt_) & 1) != 0) == level);
+    sendAlarm_.arm(sendStart_ + sendBit_ * sendAt_);
+}
+
+void SerialLine::pinChanged(circuit::PinId /*pin*/, bool level, Time at)
+{
+    if (level || listening_)
+        return;
+    const LineFormat f = format();
+    if (!f.active)
+        return;
+    listening_ = true;
+    listenStart_ = at;
+    listenBit_ = f.bit;
+    listenAt_ = 0;
+    listenBits_ = 0;
+    listenCount_ = 1 + f.dataBits + (f.parity == LineFormat::Parity::none ? 0 : 1) + 1;
+    listenAlarm_.arm(at + f.bit / 2);
+}
+
+// In the middle of each bit.
+void SerialLine::sample(Time at)
+{
+    const bool bit = circuit_.level(rx_);
+    if (listenAt_ == 0 && bit) {  // a spike, not a start bit
+        listening_ = false;
+        return;
+    }
+    if (bit)
+        listenBits_ = static_cast<std::uint16_t>(listenBits_ | (1U << listenAt_));
+    if (++listenAt_ < listenCount_) {
+        listenAlarm_.arm(listenStart_ + listenBit_ * listenAt_ + listenBit_ / 2);
+        return;
+    }
+    listening_ = false;
+    const LineFormat f = format();
+    const unsigned data = (listenBits_ >> 1) & ((1U << f.dataBits) - 1);
+    bool good = bit;
+    if (f.parity != LineFormat::Parity::none) {
+        const unsigned odd = static_cast<unsigned>(std::popcount(data)) & 1U;
+        const unsigned expected = f.parity == LineFormat::Parity::even ? odd : odd ^ 1U;
+        good = good && ((listenBits_ >> (1 + f.dataBits)) & 1U) == expected;
+    }
+    if (received)
+        received(static_cast<std::uint8_t>(data), good, at);
+}
+
+kernel::Result<std::unique_ptr<Part>> makeSerialLine(PartContext& context)
+{
+    const std::string baud = context.setting("baud");
+    std::optional<Duration> bit;
+    if (baud != "follow") {
+        const auto rate = kernel::parseQuantity(baud, kernel::Unit::none);
+        if (!rate || *rate < 50 || *rate > 4'000'000)
+            return kernel::fail(context.id + ".baud", "\"" + baud + "\"; expected \"follow\" or a rate from 50 to 4000000");
+        bit = Duration(static_cast<std::int64_t>(std::llround(static_cast<double>(kernel::kPicosPerSecond) / *rate)));
+    }
+    return std::make_unique<SerialLine>(context, bit);
+}
+
+}  // namespace bramix::parts

@@ -1,0 +1,116 @@
+// A running bench without a window: world, tape, findings with their source lines, VCD, and the log of what came from outside.
+//
+// Invariant: the same document, firmware, seed and input log give the same run, bit for bit.
+// Not thread-safe: whoever runs it owns it.
+// Tested by tests/session/session_test.cpp.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "bench/document.h"
+#include "bench/world.h"
+#include "debug/symbols.h"
+#include "tape/tape.h"
+#include "tape/vcd.h"
+
+namespace bramix::session {
+
+using bench::Finding;
+using kernel::Duration;
+using kernel::Result;
+using kernel::Time;
+
+struct SessionOptions {
+    std::uint64_t seed = 1;
+    std::string folder;                    // of the bench file
+    bool record = true;                    // keep a tape
+    std::size_t tapeBytes = 64U << 20U;
+};
+
+struct SerialByte {
+    Time at{};
+    std::uint32_t uart = 0;
+    std::uint8_t byte = 0;
+    bool good = true;
+    bool fromChip = true;
+};
+
+// Something that came from outside, at the instant at which it was applied.
+struct Input {
+    enum class Kind : std::uint8_t { control, send, firmware, edit } kind{};
+    Time at{};
+    std::string target;  // part.control, UART, or chip
+    std::string text;    // bytes sent, or file
+    double value = 0;
+};
+
+class Session final : private bench::WorldObserver {
+public:
+    [[nodiscard]] static Result<std::unique_ptr<Session>> open(bench::Document document, const bench::Catalogue& catalogue, const SessionOptions& options);
+    ~Session() override;
+
+    [[nodiscard]] const bench::Document& document() const { return document_; }
+    [[nodiscard]] bench::World& world() { return *world_; }
+    [[nodiscard]] const bench::World& world() const { return *world_; }
+    [[nodiscard]] const tape::Tape& tape() const { return tape_; }
+    [[nodiscard]] const std::vector<Input>& inputs() const { return inputs_; }
+
+    // Inputs; each is logged.
+    [[nodiscard]] Result<void> setControl(const std::string& part, const std::string& control, double value);
+    void send(std::size_t uart, const std::string& bytes);
+    // Loads a file into a chip and resets it. On an error the earlier firmware stays.
+    [[nodiscard]] Result<void> loadFirmware(const std::string& chip, const std::string& file);
+    // Goes on with a changed bench: what is on both runs on as it was. On an error the old bench runs on.
+    [[nodiscard]] Result<void> edit(bench::Document document);
+    // From power-up, at time zero, with an empty tape. Reads firmware files anew; live controls keep their positions.
+    [[nodiscard]] Result<void> restart();
+
+    // Where a code address of a chip lies in its source.
+    [[nodiscard]] debug::Place place(const std::string& chip, std::uint32_t code) const;
+    // The findings so far, with their sources.
+    [[nodiscard]] std::vector<Finding> findings() const;
+    // One line about the chip that has faulted; empty where none has.
+    [[nodiscard]] std::string faultText() const;
+
+    // The tape channel of a pin's net, or UINT32_MAX.
+    [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
+
+    // Called from inside the run.
+    std::function<void(const SerialByte&)> onSerial;
+    std::function<void(const Finding&)> onFinding;
+
+    // Dumps signals from now on. Names are "part.pin" or a net's name; `names` are written into the file in their place.
+    [[nodiscard]] Result<void> startVcd(const std::string& file, const std::vector<bench::NetId>& nets, const std::vector<std::string>& names);
+    [[nodiscard]] bool finishVcd();
+
+private:
+    Session(const bench::Catalogue& catalogue, const SessionOptions& options) : catalogue_(catalogue), options_(options), tape_(options.tapeBytes) {}
+
+    [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
+    void takeWorld(std::unique_ptr<bench::World> world);
+    void readSymbols();
+    void mapChannels();
+
+    void edge(bench::NetId net, bench::NetState state, Time at, bench::Cause cause) override;
+    void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) override;
+    void finding(const Finding& finding) override;
+    void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
+
+    const bench::Catalogue& catalogue_;
+    const SessionOptions options_;
+    bench::Document document_;
+    tape::Tape tape_;
+    std::unique_ptr<bench::World> world_;
+    std::vector<tape::ChannelId> channelOfNet_;
+    std::map<std::string, debug::Symbols> symbols_;
+    std::map<std::string, std::string> symbolFile_;
+    std::vector<Input> inputs_;
+    std::unique_ptr<tape::VcdWriter> vcd_;
+    std::vector<std::vector<std::uint32_t>> vcdOfNet_;
+    bool building_ = false;
+};
+
+}  // namespace bramix::session
