@@ -123,7 +123,10 @@ struct World::Builder {
                 const auto named = nameOfRoot.find(r);
                 netOf[r] = world.circuit_.addNet(named != nameOfRoot.end() ? named->second : refs[r].text());
             }
-            world.pins_[refs[i]] = world.circuit_.addPin(netOf[r], refs[i].text());
+            const PinId id = world.circuit_.addPin(netOf[r], refs[i].text());
+            world.pins_[refs[i]] = id;
+            if (world.circuit_.pinsOf(netOf[r]).size() > 1)
+                world.wired_.insert(netOf[r]);
         }
     }
 
@@ -193,7 +196,7 @@ struct World::Builder {
         world.controlsOf_[item.id].push_back(kResetControl);
         chip.ports().floatingRead = [w = &world, &chip](chip::avr::PortPin pin) {
             const PinId id = chip.ports().idOf(pin);
-            if (w->circuit_.connected(id))
+            if (w->wired_.contains(w->circuit_.netOf(id)))
                 w->report({Severity::warning, "floating-input", w->pinName(id),
                            fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", w->pinName(id)), w->now(),
                            chip.cause().code, w->chips_[w->running_].id, {}});
@@ -273,6 +276,10 @@ struct World::Builder {
             return tl::unexpected(problem);
         connectUarts();
         world.circuit_.seal(&world);
+        // A board's serial bridge is powered with the board, and its line idles high.
+        for (const Uart& uart : world.uarts_)
+            if (catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->listed)
+                uart.line->connect();
         std::size_t chip = 0;
         for (const PartItem& part : document.parts) {
             if (catalogue.find(part.kind)->chip == nullptr)

@@ -157,6 +157,7 @@ private:
     std::vector<std::unique_ptr<ResetPin>> resetPins_;
     std::vector<std::uint8_t> resetControls_;  // live control RESET of each chip: 1 released, 0 held
     std::map<PinRef, PinId> pins_;
+    std::set<NetId> wired_;  // nets that join two pins of the bench or more; instruments do not count
     std::vector<Finding> findings_;
     std::set<std::pair<std::string, std::string>> told_;  // rule, where
     kernel::Alarm stopAlarm_;

@@ -435,14 +435,6 @@ Amps Circuit::current(PinId id) const
     return {(pin.drive.volts - at(pin.net).volts) / pin.drive.ohms};
 }
 
-bool Circuit::connected(PinId pin) const
-{
-    const Net& net = at(at(pin).net);
-    if (net.pins.size() > 1 || net.rail)
-        return true;
-    return std::any_of(elements_.begin(), elements_.end(), [&](const Element& e) { return e.a == at(pin).net || e.b == at(pin).net; });
-}
-
 double Circuit::secondsHigh(NetId id) const
 {
     const Net& net = at(id);

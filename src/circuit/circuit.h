@@ -148,8 +148,6 @@ public:
     // From a to b, anode to cathode.
     [[nodiscard]] Amps current(ElementId element) const { return {elements_[static_cast<std::size_t>(element)].amps}; }
     [[nodiscard]] bool closed(ElementId element) const { return elements_[static_cast<std::size_t>(element)].closed; }
-    // Whether anything but this one pin hangs on its net.
-    [[nodiscard]] bool connected(PinId pin) const;
 
     // Integrals since power-up, for means over any span: seconds high, ampere-seconds through.
     [[nodiscard]] double secondsHigh(NetId net) const;

@@ -1,0 +1,238 @@
+#include "bench/edit.h"
+
+#include <algorithm>
+#include <map>
+
+namespace bramix::bench {
+
+namespace {
+
+bool isIn(const std::set<std::string>& parts, const PinRef& ref) { return parts.contains(ref.part); }
+
+GridPoint plus(GridPoint a, GridPoint b) { return {a.x + b.x, a.y + b.y}; }
+
+// After an end has moved from `before` to `after`: the bend next to it follows along the axis that keeps the angle right.
+void followEnd(GridPoint& bend, GridPoint before, GridPoint after)
+{
+    if (bend.x == before.x)
+        bend.x = after.x;
+    else if (bend.y == before.y)
+        bend.y = after.y;
+}
+
+const PinKind* pinOf(const Document& document, const Catalogue& catalogue, const PinRef& ref)
+{
+    const PartItem* part = document.part(ref.part);
+    const PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
+    return kind == nullptr ? nullptr : kind->pin(ref.pin);
+}
+
+// Changes parts by `change` and lets the wires follow.
+template <class F>
+void changePlaces(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, F change, std::optional<GridPoint> together)
+{
+    struct Ends {
+        std::optional<GridPoint> from, to;
+    };
+    std::vector<Ends> before;
+    for (const WireItem& w : document.wires)
+        before.push_back({pinPlace(document, catalogue, w.from), pinPlace(document, catalogue, w.to)});
+    for (PartItem& part : document.parts)
+        if (parts.contains(part.id))
+            change(part);
+    for (std::size_t i = 0; i < document.wires.size(); ++i) {
+        WireItem& w = document.wires[i];
+        if (w.via.empty() || !before[i].from || !before[i].to)
+            continue;
+        const bool fromMoved = isIn(parts, w.from);
+        const bool toMoved = isIn(parts, w.to);
+        if (fromMoved && toMoved && together) {
+            for (GridPoint& p : w.via)
+                p = plus(p, *together);
+        } else {
+            if (fromMoved)
+                followEnd(w.via.front(), *before[i].from, *pinPlace(document, catalogue, w.from));
+            if (toMoved)
+                followEnd(w.via.back(), *before[i].to, *pinPlace(document, catalogue, w.to));
+        }
+    }
+}
+
+}  // namespace
+
+std::string addPart(Document& document, const PartKind& kind, GridPoint at)
+{
+    PartItem item;
+    item.id = kind.chip != nullptr && document.part(kind.idStem) == nullptr ? kind.idStem : document.freshId(kind.idStem);
+    item.kind = kind.id;
+    item.at = at;
+    document.parts.push_back(item);
+    return item.id;
+}
+
+void moveParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, GridPoint by)
+{
+    changePlaces(document, catalogue, parts, [&](PartItem& part) { part.at = plus(part.at, by); }, by);
+}
+
+void turnParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts)
+{
+    changePlaces(
+        document, catalogue, parts,
+        [&](PartItem& part) {
+            const PartKind* kind = catalogue.find(part.kind);
+            if (kind == nullptr)
+                return;
+            // The corner moves so that the middle of the body stays, to within half a step.
+            const GridRect before = bodyRect(part, *kind);
+            part.turn = (part.turn + 1) & 3;
+            const GridRect after = bodyRect(part, *kind);
+            part.at.x += (before.left + before.right - after.left - after.right) / 2;
+            part.at.y += (before.top + before.bottom - after.top - after.bottom) / 2;
+        },
+        std::nullopt);
+}
+
+Selection duplicate(Document& document, const Selection& what, GridPoint by)
+{
+    Selection copies;
+    std::map<std::string, std::string> newId;
+    const std::size_t partCount = document.parts.size();
+    for (std::size_t i = 0; i < partCount; ++i) {
+        if (!what.parts.contains(document.parts[i].id))
+            continue;
+        PartItem copy = document.parts[i];
+        std::string stem = copy.id;
+        while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9')
+            stem.pop_back();
+        copy.id = document.freshId(stem.empty() ? "part" : stem);
+        copy.at = plus(copy.at, by);
+        copy.key.clear();
+        newId[document.parts[i].id] = copy.id;
+        copies.parts.insert(copy.id);
+        document.parts.push_back(std::move(copy));
+    }
+    const std::size_t wireCount = document.wires.size();
+    for (std::size_t i = 0; i < wireCount; ++i) {
+        WireItem w = document.wires[i];
+        if (!newId.contains(w.from.part) || !newId.contains(w.to.part))
+            continue;
+        w.from.part = newId[w.from.part];
+        w.to.part = newId[w.to.part];
+        for (GridPoint& p : w.via)
+            p = plus(p, by);
+        copies.wires.insert(document.wires.size());
+        document.wires.push_back(std::move(w));
+    }
+    for (NetItem& net : document.nets) {
+        const std::size_t pinCount = net.pins.size();
+        for (std::size_t i = 0; i < pinCount; ++i)
+            if (const auto found = newId.find(net.pins[i].part); found != newId.end())
+                net.pins.push_back({found->second, net.pins[i].pin});
+    }
+    return copies;
+}
+
+void remove(Document& document, const Selection& what)
+{
+    std::vector<WireItem> wires;
+    for (std::size_t i = 0; i < document.wires.size(); ++i)
+        if (!what.wires.contains(i) && !isIn(what.parts, document.wires[i].from) && !isIn(what.parts, document.wires[i].to))
+            wires.push_back(std::move(document.wires[i]));
+    document.wires = std::move(wires);
+    for (NetItem& net : document.nets)
+        std::erase_if(net.pins, [&](const PinRef& pin) { return isIn(what.parts, pin); });
+    std::erase_if(document.nets, [](const NetItem& net) { return net.pins.empty(); });
+    std::erase_if(document.parts, [&](const PartItem& part) { return what.parts.contains(part.id); });
+}
+
+bool addWire(Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to, const std::vector<GridPoint>& via)
+{
+    if (from == to)
+        return false;
+    for (const WireItem& w : document.wires)
+        if ((w.from == from && w.to == to) || (w.from == to && w.to == from))
+            return false;
+    WireItem wire;
+    wire.from = from;
+    wire.to = to;
+    wire.via = via;
+    wire.color = colorFor(document, catalogue, from, to);
+    document.wires.push_back(std::move(wire));
+    return true;
+}
+
+std::string colorFor(const Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to)
+{
+    for (const PinRef* ref : {&from, &to})
+        if (const PinKind* pin = pinOf(document, catalogue, *ref)) {
+            if (pin->ground)
+                return "ink";
+            if (pin->supplyVolts)
+                return "rust";
+        }
+    // A wire that goes on from another has its colour; a fresh one takes the signal colour used least.
+    for (const WireItem& w : document.wires)
+        if (w.from == from || w.to == from || w.from == to || w.to == to)
+            return w.color;
+    const std::vector<std::string> signals{"sky", "violet", "leaf", "amber", "bark", "slate"};
+    return *std::min_element(signals.begin(), signals.end(), [&](const std::string& a, const std::string& b) {
+        const auto uses = [&](const std::string& c) { return std::count_if(document.wires.begin(), document.wires.end(), [&](const WireItem& w) { return w.color == c; }); };
+        return uses(a) < uses(b);
+    });
+}
+
+void setNetFlag(Document& document, const Catalogue& catalogue, const PinRef& pin, const std::string& name)
+{
+    for (NetItem& net : document.nets)
+        std::erase(net.pins, pin);
+    std::erase_if(document.nets, [](const NetItem& net) { return net.pins.empty(); });
+    if (name.empty())
+        return;
+    auto net = std::find_if(document.nets.begin(), document.nets.end(), [&](const NetItem& n) { return n.name == name; });
+    if (net == document.nets.end()) {
+        document.nets.push_back({name, {}, {}});
+        net = std::prev(document.nets.end());
+        // GND, 5V and their like mean the board's own pin of that name, where there is one.
+        for (const PartItem& part : document.parts) {
+            const PartKind* kind = catalogue.find(part.kind);
+            const PinKind* own = kind == nullptr || kind->chip == nullptr ? nullptr : kind->pin(name);
+            if (own != nullptr && (own->ground || own->supplyVolts) && !(PinRef{part.id, own->name} == pin)) {
+                net->pins.push_back({part.id, own->name});
+                break;
+            }
+        }
+    }
+    net->pins.push_back(pin);
+}
+
+std::string netFlagOf(const Document& document, const PinRef& pin)
+{
+    for (const NetItem& net : document.nets)
+        if (std::find(net.pins.begin(), net.pins.end(), pin) != net.pins.end())
+            return net.name;
+    return {};
+}
+
+bool renamePart(Document& document, const std::string& from, const std::string& to)
+{
+    if (to.empty() || to.find('.') != std::string::npos || (from != to && document.part(to) != nullptr))
+        return false;
+    const auto rename = [&](PinRef& ref) {
+        if (ref.part == from)
+            ref.part = to;
+    };
+    for (PartItem& part : document.parts)
+        if (part.id == from)
+            part.id = to;
+    for (WireItem& w : document.wires) {
+        rename(w.from);
+        rename(w.to);
+    }
+    for (NetItem& net : document.nets)
+        for (PinRef& pin : net.pins)
+            rename(pin);
+    return true;
+}
+
+}  // namespace bramix::bench

@@ -1,0 +1,39 @@
+// Where things lie on the grid: turned parts, their pins, and the right-angled paths of wires.
+// Tested by tests/bench/geometry_test.cpp.
+#pragma once
+
+#include <vector>
+
+#include "bench/document.h"
+
+namespace bramix::bench {
+
+struct GridRect {
+    int left = 0, top = 0, right = 0, bottom = 0;  // inclusive
+    [[nodiscard]] bool contains(GridPoint p) const { return p.x >= left && p.x <= right && p.y >= top && p.y <= bottom; }
+    bool operator==(const GridRect&) const = default;
+};
+
+// An offset from a part's corner after its quarter turns clockwise about that corner.
+[[nodiscard]] constexpr GridPoint turned(GridPoint p, int turn)
+{
+    switch (turn & 3) {
+    case 1: return {-p.y, p.x};
+    case 2: return {-p.x, -p.y};
+    case 3: return {p.y, -p.x};
+    default: return p;
+    }
+}
+
+[[nodiscard]] GridPoint pinPlace(const PartItem& part, const PinKind& pin);
+// Of a pin by name or alias; nothing where part or pin is not there.
+[[nodiscard]] std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& catalogue, const PinRef& ref);
+[[nodiscard]] GridRect bodyRect(const PartItem& part, const PartKind& kind);
+
+// The path of a wire from pin to pin: along its bends where a person made some, else around the bodies of parts. Consecutive points
+// share a coordinate. `taken` are the paths of other wires, which it crosses but does not cover.
+[[nodiscard]] std::vector<GridPoint> wirePath(const Document& document, const Catalogue& catalogue, const WireItem& wire, const std::vector<std::vector<GridPoint>>& taken = {});
+// Paths of all wires, in their order.
+[[nodiscard]] std::vector<std::vector<GridPoint>> wirePaths(const Document& document, const Catalogue& catalogue);
+
+}  // namespace bramix::bench

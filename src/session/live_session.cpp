@@ -1,0 +1,473 @@
+#include "session/live_session.h"
+
+#include <algorithm>
+#include <cmath>
+#include <future>
+
+#include <fmt/format.h>
+
+namespace bramix::session {
+
+using Clock = std::chrono::steady_clock;
+using kernel::seconds;
+
+namespace {
+
+constexpr auto kPictureEvery = std::chrono::milliseconds(16);
+constexpr auto kSliceWall = std::chrono::milliseconds(4);
+constexpr Duration kShortestSlice = std::chrono::microseconds(20);
+constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
+// Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
+constexpr double kForgivenSeconds = 0.1;
+constexpr double kSpeedWindow = 0.4;
+// More edges than this in a lane and they are drawn, not told one by one.
+constexpr std::size_t kToldEdges = 400;
+// Changes between two pictures from which on a pin is too fast for the eye.
+constexpr std::uint64_t kBusyChanges = 3;
+
+double wallSeconds(Clock::duration d) { return std::chrono::duration<double>(d).count(); }
+
+std::string formatName(const chip::avr::UartFormat& f)
+{
+    const char parity = f.parity == chip::avr::UartFormat::Parity::none ? 'N' : f.parity == chip::avr::UartFormat::Parity::even ? 'E' : 'O';
+    return fmt::format("{}{}{}", f.dataBits, parity, f.stopBits);
+}
+
+}  // namespace
+
+LiveSession::LiveSession(const bench::Catalogue& catalogue)
+    : catalogue_(catalogue), thread_([this](const std::stop_token& stop) { loop(stop); })
+{
+}
+
+LiveSession::~LiveSession()
+{
+    thread_.request_stop();
+    wake_.notify_all();
+}
+
+void LiveSession::post(Command command)
+{
+    {
+        const std::lock_guard lock(mutex_);
+        commands_.push_back(std::move(command));
+    }
+    wake_.notify_all();
+}
+
+void LiveSession::say(bool error, std::string text)
+{
+    const std::lock_guard lock(mutex_);
+    messages_.push_back({error, std::move(text)});
+}
+
+void LiveSession::open(const bench::Document& document, const std::string& folder)
+{
+    post([this, document, folder] {
+        running_ = false;
+        build(document, folder);
+    });
+}
+
+void LiveSession::build(const bench::Document& document, const std::string& folder)
+{
+    stopped_.clear();
+    session_.reset();
+    SessionOptions options;
+    options.folder = folder;
+    auto session = Session::open(document, catalogue_, options);
+    if (!session) {
+        say(true, session.error().text());
+        // Firmware that cannot be loaded must not keep the rest of the bench away.
+        bench::Document bare = document;
+        for (bench::PartItem& part : bare.parts)
+            part.firmware.clear();
+        session = Session::open(bare, catalogue_, options);
+        if (!session) {
+            say(true, session.error().text());
+            return;
+        }
+    }
+    adoptSession(std::move(*session));
+}
+
+void LiveSession::adoptSession(std::unique_ptr<Session> session)
+{
+    session_ = std::move(session);
+    session_->onSerial = [this](const SerialByte& byte) {
+        const std::lock_guard lock(mutex_);
+        serial_.push_back(byte);
+    };
+    integralsAt_ = session_->world().now();
+    highBefore_.clear();
+    rebase();
+}
+
+void LiveSession::edit(const bench::Document& document)
+{
+    post([this, document] {
+        if (session_ == nullptr) {
+            build(document, ".");
+            return;
+        }
+        if (auto ok = session_->edit(document); !ok)
+            say(true, ok.error().text());
+        highBefore_.clear();
+    });
+}
+
+void LiveSession::run()
+{
+    post([this] {
+        if (session_ != nullptr && stopped_.empty()) {
+            running_ = true;
+            rebase();
+        }
+    });
+}
+
+void LiveSession::pause()
+{
+    post([this] { running_ = false; });
+}
+
+void LiveSession::step()
+{
+    post([this] {
+        running_ = false;
+        if (session_ != nullptr && stopped_.empty()) {
+            session_->world().stepInstruction();
+            stopped_ = session_->faultText();
+        }
+    });
+}
+
+void LiveSession::restart()
+{
+    post([this] {
+        if (session_ == nullptr)
+            return;
+        if (auto ok = session_->restart(); !ok)
+            say(true, ok.error().text());
+        stopped_.clear();
+        integralsAt_ = session_->world().now();
+        highBefore_.clear();
+        rebase();
+    });
+}
+
+void LiveSession::setFullSpeed(bool full)
+{
+    post([this, full] {
+        fullSpeed_ = full;
+        rebase();
+    });
+}
+
+void LiveSession::setControl(const std::string& part, const std::string& control, double value)
+{
+    post([this, part, control, value] {
+        if (session_ != nullptr)
+            if (auto ok = session_->setControl(part, control, value); !ok)
+                say(true, ok.error().text());
+    });
+}
+
+void LiveSession::send(const std::string& uart, const std::string& bytes)
+{
+    post([this, uart, bytes] {
+        const auto index = session_ == nullptr ? std::nullopt : session_->world().uartByName(uart);
+        if (index)
+            session_->send(*index, bytes);
+    });
+}
+
+void LiveSession::loadFirmware(const std::string& chip, const std::string& file)
+{
+    post([this, chip, file] {
+        if (session_ == nullptr)
+            return;
+        if (auto ok = session_->loadFirmware(chip, file); !ok) {
+            say(true, ok.error().text());
+        } else {
+            stopped_.clear();
+            say(false, fmt::format("{} loaded into {}", file.substr(file.rfind('/') + 1), chip));
+        }
+    });
+}
+
+void LiveSession::watchTape(const TapeRequest& request)
+{
+    post([this, request] { tape_ = request; });
+}
+
+std::shared_ptr<const Picture> LiveSession::picture() const
+{
+    const std::lock_guard lock(mutex_);
+    return picture_;
+}
+
+std::vector<SerialByte> LiveSession::takeSerial()
+{
+    const std::lock_guard lock(mutex_);
+    return std::exchange(serial_, {});
+}
+
+std::vector<Message> LiveSession::takeMessages()
+{
+    const std::lock_guard lock(mutex_);
+    return std::exchange(messages_, {});
+}
+
+void LiveSession::settle()
+{
+    std::promise<void> done;
+    post([this, &done] {
+        publish(true);
+        done.set_value();
+    });
+    done.get_future().wait();
+}
+
+void LiveSession::rebase()
+{
+    wallBase_ = speedSince_ = Clock::now();
+    simBase_ = speedSimSince_ = session_ == nullptr ? Time{} : session_->world().now();
+    busySeconds_ = 0;
+}
+
+void LiveSession::loop(const std::stop_token& stop)
+{
+    while (!stop.stop_requested()) {
+        applyCommands();
+        if (!running_) {
+            publish(changed_);
+            changed_ = false;
+            std::unique_lock lock(mutex_);
+            wake_.wait(lock, stop, [this] { return !commands_.empty(); });
+            continue;
+        }
+        try {
+            slice();
+        } catch (const kernel::Bug& bug) {
+            running_ = false;
+            stopped_ = fmt::format("Bramix itself failed: {}", bug.what());
+            say(true, stopped_);
+        }
+        publish(false);
+    }
+}
+
+void LiveSession::applyCommands()
+{
+    for (;;) {
+        Command command;
+        {
+            const std::lock_guard lock(mutex_);
+            if (commands_.empty())
+                return;
+            command = std::move(commands_.front());
+            commands_.pop_front();
+        }
+        changed_ = true;
+        try {
+            command();
+        } catch (const kernel::Bug& bug) {
+            say(true, fmt::format("Bramix itself failed: {}", bug.what()));
+        }
+    }
+}
+
+// Runs a little, sized so that commands never wait long; paced runs then wait for the wall clock.
+void LiveSession::slice()
+{
+    bench::World& world = session_->world();
+    const auto began = Clock::now();
+    Time goal = world.now() + sliceSpan_;
+    if (!fullSpeed_) {
+        const double lead = seconds(world.now() - simBase_) - wallSeconds(began - wallBase_);
+        if (lead < -kForgivenSeconds) {
+            wallBase_ = began;
+            simBase_ = world.now();
+        }
+        if (lead > 0) {
+            std::unique_lock lock(mutex_);
+            wake_.wait_for(lock, std::chrono::duration<double>(std::min(lead, 0.004)), [this] { return !commands_.empty(); });
+            if (lead > 0.004)
+                return;
+        }
+        // Not further ahead of the wall clock than one slice.
+        goal = std::min(goal, simBase_ + Duration(static_cast<std::int64_t>((wallSeconds(Clock::now() - wallBase_) + 0.002) * 1e12)));
+    }
+    const auto busyFrom = Clock::now();
+    const Time before = world.now();
+    if (goal > before)
+        world.runUntil(goal);
+    const auto took = Clock::now() - busyFrom;
+    busySeconds_ += wallSeconds(took);
+    if (took > kSliceWall)
+        sliceSpan_ = std::max(sliceSpan_ / 2, kShortestSlice);
+    else if (took < kSliceWall / 2)
+        sliceSpan_ = std::min(sliceSpan_ * 2, kLongestSlice);
+    if (world.faulted()) {
+        running_ = false;
+        stopped_ = session_->faultText();
+        changed_ = true;
+    }
+    const double window = wallSeconds(Clock::now() - speedSince_);
+    if (window > kSpeedWindow) {
+        const double simulated = seconds(world.now() - speedSimSince_);
+        speed_ = simulated / window;
+        capacity_ = busySeconds_ > 0 ? simulated / busySeconds_ : 0;
+        speedSince_ = Clock::now();
+        speedSimSince_ = world.now();
+        busySeconds_ = 0;
+    }
+}
+
+void LiveSession::publish(bool always)
+{
+    const auto now = Clock::now();
+    if (!always && now - lastPublish_ < kPictureEvery)
+        return;
+    lastPublish_ = now;
+    auto picture = std::make_shared<Picture>();
+    picture->number = ++pictures_;
+    picture->running = running_;
+    picture->speed = running_ ? speed_ : 0;
+    picture->capacity = capacity_;
+    picture->atFullSpeed = fullSpeed_;
+    picture->stopped = stopped_;
+    if (session_ != nullptr) {
+        const bench::World& world = session_->world();
+        picture->powered = true;
+        picture->now = world.now();
+        fillPins(*picture);
+        fillLights(*picture);
+        fillTape(*picture);
+        picture->findings = session_->findings();
+        for (const auto& unit : world.chips()) {
+            const chip::avr::Chip& chip = *unit.chip;
+            picture->chips.push_back({unit.id, std::string(unit.table->title), chip.cpu().pc * 2, session_->place(unit.id, chip.cpu().pc * 2).brief(), chip.cpu().cycle, chip.clock().hz(),
+                                      chip.cpu().sleeping, chip.inReset(), unit.firmwareFile});
+        }
+        for (const auto& uart : world.uarts()) {
+            const chip::avr::Chip& chip = *world.chips()[uart.chip].chip;
+            const chip::avr::UartFormat f = chip.usart(uart.index).format();
+            picture->uarts.push_back({uart.name, f.transmits || f.receives, static_cast<double>(chip.clock().hz()) / static_cast<double>(f.cyclesPerBit), formatName(f)});
+        }
+        for (const bench::PartItem& part : session_->document().parts)
+            if (const bench::PartKind* kind = catalogue_.find(part.kind))
+                for (const bench::ControlKind& control : kind->controls)
+                    picture->controls[part.id + "." + control.name] = world.control(part.id, control.name);
+    }
+    const std::lock_guard lock(mutex_);
+    picture_ = std::move(picture);
+}
+
+// Duties and mean currents come from the circuit's integrals over the time since the last picture.
+void LiveSession::fillPins(Picture& picture)
+{
+    const bench::World& world = session_->world();
+    const circuit::Circuit& circuit = world.circuit();
+    const double span = seconds(world.now() - integralsAt_);
+    const bool fresh = highBefore_.size() != circuit.netCount();
+    if (fresh) {
+        dutyLast_.assign(circuit.netCount(), 0);
+        busyLast_.assign(circuit.netCount(), false);
+        highBefore_.assign(circuit.netCount(), 0);
+        changesBefore_.assign(circuit.netCount(), 0);
+    }
+    for (std::uint32_t i = 0; i < circuit.netCount(); ++i) {
+        const circuit::NetId net{i};
+        const double high = circuit.secondsHigh(net);
+        const std::uint64_t changes = circuit.changes(net);
+        if (!fresh && span > 0) {
+            dutyLast_[i] = std::clamp((high - highBefore_[i]) / span, 0.0, 1.0);
+            busyLast_[i] = changes - changesBefore_[i] >= kBusyChanges;
+        }
+        if (fresh || span > 0) {
+            highBefore_[i] = high;
+            changesBefore_[i] = changes;
+        }
+    }
+    for (const auto& [ref, id] : world.pins()) {
+        if (ref.part.find('/') != std::string::npos)
+            continue;
+        const circuit::NetId net = circuit.netOf(id);
+        const auto index = static_cast<std::size_t>(net);
+        const circuit::Drive drive = circuit.driveOf(id);
+        PinPicture pin;
+        pin.state = circuit.state(net);
+        pin.busy = busyLast_[index];
+        pin.duty = dutyLast_[index];
+        pin.volts = circuit.voltage(net).value;
+        pin.amps = circuit.current(id).value;
+        pin.supply = drive.ohms == 0;
+        pin.drives = !drive.floating() && drive.ohms < 1000;
+        pin.pullsUp = !drive.floating() && drive.ohms >= 1000;
+        pin.net = circuit.name(net);
+        picture.pins.emplace(ref, std::move(pin));
+    }
+}
+
+void LiveSession::fillLights(Picture& picture)
+{
+    const bench::World& world = session_->world();
+    const auto& lights = world.lights();
+    const double span = seconds(world.now() - integralsAt_);
+    const bool fresh = chargeBefore_.size() != lights.size() || ampsLast_.size() != lights.size();
+    if (fresh) {
+        chargeBefore_.assign(lights.size(), 0);
+        ampsLast_.assign(lights.size(), 0);
+    }
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        const double charge = world.circuit().charge(lights[i].element);
+        if (fresh || span <= 0)
+            ampsLast_[i] = world.circuit().current(lights[i].element).value;
+        if (span > 0 && !fresh)
+            ampsLast_[i] = (charge - chargeBefore_[i]) / span;
+        chargeBefore_[i] = charge;
+        const double share = std::clamp(ampsLast_[i] / lights[i].fullAmps, 0.0, 1.0);
+        // The eye sees brightness as about the cube root of the light.
+        picture.lights.push_back({lights[i].part, lights[i].inner, lights[i].color, ampsLast_[i], std::cbrt(share)});
+    }
+    integralsAt_ = world.now();
+}
+
+void LiveSession::fillTape(Picture& picture) const
+{
+    const tape::Tape& tape = session_->tape();
+    const Time now = session_->world().now();
+    const Duration span = std::max(tape_.to - tape_.from, Duration(1000));
+    picture.tapeTo = tape_.follow ? now : tape_.to;
+    picture.tapeFrom = picture.tapeTo - span;
+    picture.tapeKnownFrom = tape.knownFrom();
+    if (tape_.columns == 0)
+        return;
+    for (const bench::PinRef& ref : tape_.lanes) {
+        LanePicture lane;
+        lane.name = ref.text();
+        const tape::ChannelId channel = session_->channelOf(ref);
+        if (channel != UINT32_MAX) {
+            lane.before = tape.stateAt(channel, picture.tapeFrom);
+            lane.columns = tape.columns(channel, picture.tapeFrom, picture.tapeTo, tape_.columns);
+            const std::size_t first = tape.after(channel, picture.tapeFrom);
+            const std::size_t last = tape.after(channel, picture.tapeTo);
+            for (std::size_t i = first; i < last && last - first <= kToldEdges; ++i) {
+                const tape::Edge& edge = tape.edge(channel, i);
+                std::string cause;
+                if (edge.actor < session_->document().parts.size()) {
+                    const std::string& part = session_->document().parts[edge.actor].id;
+                    cause = edge.code == UINT32_MAX ? part : fmt::format("{}: {}", part, session_->place(part, edge.code).full());
+                    if (edge.code != UINT32_MAX && cause.ends_with(": "))
+                        cause += fmt::format("0x{:04x}", edge.code);
+                }
+                lane.edges.push_back({edge.at, edge.state, std::move(cause)});
+            }
+        }
+        picture.lanes.push_back(std::move(lane));
+    }
+}
+
+}  // namespace bramix::session

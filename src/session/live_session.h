@@ -1,0 +1,110 @@
+// A session in a thread of its own. The window never waits for it: what a person does goes in as messages, applied between slices
+// of at most a few milliseconds; what there is to see comes out as a Picture at most 60 times a second.
+//
+// Paced at the wall clock, or as fast as the machine allows. A bench that cannot be built leaves the last good one running; its
+// trouble comes out as a message.
+// Invariant: the session inside is touched by the thread alone.
+// Tested by tests/session/live_session_test.cpp.
+#pragma once
+
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "session/picture.h"
+#include "session/session.h"
+
+namespace bramix::session {
+
+// One line for the person at the window.
+struct Message {
+    bool error = false;
+    std::string text;
+};
+
+class LiveSession {
+public:
+    explicit LiveSession(const bench::Catalogue& catalogue);
+    ~LiveSession();
+    LiveSession(const LiveSession&) = delete;
+    LiveSession& operator=(const LiveSession&) = delete;
+
+    // A new bench, at time zero, paused. `folder` is where relative firmware paths begin.
+    void open(const bench::Document& document, const std::string& folder);
+    // The same bench, changed.
+    void edit(const bench::Document& document);
+    void run();
+    void pause();
+    void step();
+    void restart();
+    void setFullSpeed(bool full);
+    void setControl(const std::string& part, const std::string& control, double value);
+    void send(const std::string& uart, const std::string& bytes);
+    void loadFirmware(const std::string& chip, const std::string& file);
+    void watchTape(const TapeRequest& request);
+
+    // The latest picture; never null.
+    [[nodiscard]] std::shared_ptr<const Picture> picture() const;
+    // What has come since the last call.
+    [[nodiscard]] std::vector<SerialByte> takeSerial();
+    [[nodiscard]] std::vector<Message> takeMessages();
+    // Waits until every message sent so far has been applied and a picture of it published. For tests and batch drawing.
+    void settle();
+
+private:
+    using Command = std::function<void()>;
+
+    void post(Command command);
+    void loop(const std::stop_token& stop);
+    void applyCommands();
+    void slice();
+    void publish(bool always);
+    void say(bool error, std::string text);
+    void adoptSession(std::unique_ptr<Session> session);
+    void build(const bench::Document& document, const std::string& folder);
+    void fillPins(Picture& picture);
+    void fillLights(Picture& picture);
+    void fillTape(Picture& picture) const;
+    void rebase();
+
+    const bench::Catalogue& catalogue_;
+
+    mutable std::mutex mutex_;  // guards the members down to the blank line
+    std::condition_variable_any wake_;
+    std::deque<Command> commands_;
+    std::shared_ptr<const Picture> picture_ = std::make_shared<Picture>();
+    std::vector<SerialByte> serial_;
+    std::vector<Message> messages_;
+
+    // Of the thread alone.
+    std::unique_ptr<Session> session_;
+    bool running_ = false;
+    bool fullSpeed_ = false;
+    std::string stopped_;
+    TapeRequest tape_;
+    std::uint64_t pictures_ = 0;
+    bool changed_ = true;
+    std::chrono::steady_clock::time_point wallBase_{};
+    Time simBase_{};
+    std::chrono::steady_clock::time_point lastPublish_{};
+    Duration sliceSpan_ = std::chrono::microseconds(500);
+    // For speeds: over the last half second.
+    std::chrono::steady_clock::time_point speedSince_{};
+    Time speedSimSince_{};
+    double busySeconds_ = 0;
+    double speed_ = 0;
+    double capacity_ = 0;
+    // For duties and mean currents: what the integrals were at the last picture.
+    Time integralsAt_{};
+    std::vector<double> highBefore_, chargeBefore_;
+    std::vector<std::uint64_t> changesBefore_;
+    std::vector<double> dutyLast_, ampsLast_;
+    std::vector<bool> busyLast_;
+
+    std::jthread thread_;  // last: everything above must be there before it runs
+};
+
+}  // namespace bramix::session

@@ -1,0 +1,96 @@
+// A picture of a running bench: everything that the views need to draw one frame, published whole and never changed.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "bench/document.h"
+#include "bench/finding.h"
+#include "circuit/circuit.h"
+#include "tape/tape.h"
+
+namespace bramix::session {
+
+struct PinPicture {
+    circuit::NetState state = circuit::NetState::floating;
+    bool busy = false;    // changes faster than the eye follows
+    double duty = 0;      // share of time high since the picture before
+    double volts = 0;
+    double amps = 0;      // out of the pin into the net
+    bool drives = false;  // strongly
+    bool pullsUp = false;
+    bool supply = false;
+    std::string net;
+};
+
+struct LightPicture {
+    std::string part;
+    std::string inner;
+    std::string color;
+    double amps = 0;        // mean since the picture before
+    double brightness = 0;  // 0..1 as the eye sees it
+};
+
+struct ChipPicture {
+    std::string id;
+    std::string chip;
+    std::uint32_t pc = 0;  // byte address
+    std::string place;     // "lock.c:42"
+    std::int64_t cycles = 0;
+    std::uint64_t clockHz = 0;
+    bool sleeping = false;
+    bool inReset = false;
+    std::string firmwareFile;
+};
+
+struct UartPicture {
+    std::string name;
+    bool on = false;
+    double baud = 0;
+    std::string format;  // "8N1"
+};
+
+struct LanePicture {
+    std::string name;  // as it was asked for: "part.pin"
+    tape::State before = 2;
+    std::vector<tape::Column> columns;
+    // The edges themselves with what caused them, where they are few enough to be told apart.
+    struct Edge {
+        kernel::Time at{};
+        tape::State state = 2;
+        std::string cause;
+    };
+    std::vector<Edge> edges;
+};
+
+struct Picture {
+    std::uint64_t number = 0;
+    kernel::Time now{};
+    bool powered = false;  // there is a world at all
+    bool running = false;
+    double speed = 0;      // simulated seconds a second, of late
+    double capacity = 0;   // what it would be without pacing
+    bool atFullSpeed = false;
+    std::string stopped;   // why it cannot go on, or empty
+    std::map<bench::PinRef, PinPicture> pins;
+    std::vector<LightPicture> lights;
+    std::map<std::string, double> controls;  // "part.control"
+    std::vector<ChipPicture> chips;
+    std::vector<UartPicture> uarts;
+    std::vector<bench::Finding> findings;
+    kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
+    std::vector<LanePicture> lanes;
+};
+
+// What the tape view shows just now.
+struct TapeRequest {
+    std::vector<bench::PinRef> lanes;
+    bool follow = true;             // `to` is the present
+    kernel::Time from{}, to{};
+    std::size_t columns = 0;
+};
+
+}  // namespace bramix::session
