@@ -511,7 +511,8 @@ void World::adopt(World& old)
                 kernel::LoadArchive load(snapshot);
                 part->load(load);
             }
-    for (std::size_t i = 0; i < chips_.size(); ++i)
+    for (std::size_t i = 0; i < chips_.size(); ++i) {
+        chips_[i].chip->startAt(queue_.now());
         for (std::size_t j = 0; j < old.chips_.size(); ++j)
             if (chips_[i].id == old.chips_[j].id && chips_[i].table == old.chips_[j].table && chips_[i].firmwareFile == old.chips_[j].firmwareFile) {
                 if (!old.chips_[j].firmwareFile.empty()) {
@@ -523,6 +524,7 @@ void World::adopt(World& old)
                 resetControls_[i] = old.resetControls_[j];
                 resetPins_[i]->hold(resetControls_[i] == 0);
             }
+    }
     for (Uart& uart : uarts_)
         for (Uart& oldUart : old.uarts_)
             if (oldUart.name == uart.name)

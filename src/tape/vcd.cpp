@@ -33,7 +33,7 @@ char VcdWriter::symbol(State state)
     }
 }
 
-kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& name, const std::vector<std::string>& signals, const std::vector<State>& initial)
+kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& name, const std::vector<std::string>& names, const std::vector<State>& initial)
 {
     std::FILE* file = std::fopen(name.c_str(), "w");
     if (file == nullptr)
@@ -41,13 +41,13 @@ kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& 
     std::unique_ptr<VcdWriter> out(new VcdWriter(file));
     fmt::print(file, "$version Bramix $end\n$timescale 1 ps $end\n");
     std::map<std::string, std::vector<std::pair<std::string, std::size_t>>> scopes;
-    for (std::size_t i = 0; i < signals.size(); ++i) {
+    for (std::size_t i = 0; i < names.size(); ++i) {
         out->codes_.push_back(identifier(i));
-        const std::size_t point = signals[i].find('.');
+        const std::size_t point = names[i].find('.');
         if (point == std::string::npos)
-            scopes["nets"].emplace_back(signals[i], i);
+            scopes["nets"].emplace_back(names[i], i);
         else
-            scopes[signals[i].substr(0, point)].emplace_back(signals[i].substr(point + 1), i);
+            scopes[names[i].substr(0, point)].emplace_back(names[i].substr(point + 1), i);
     }
     for (const auto& [scope, variables] : scopes) {
         fmt::print(file, "$scope module {} $end\n", scope);
@@ -56,7 +56,7 @@ kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& 
         fmt::print(file, "$upscope $end\n");
     }
     fmt::print(file, "$enddefinitions $end\n#0\n$dumpvars\n");
-    for (std::size_t i = 0; i < signals.size(); ++i) {
+    for (std::size_t i = 0; i < names.size(); ++i) {
         out->last_.push_back(symbol(initial[i]));
         fmt::print(file, "{}{}\n", out->last_[i], out->codes_[i]);
     }

@@ -16,7 +16,7 @@ namespace bramix::tape {
 
 class VcdWriter {
 public:
-    [[nodiscard]] static kernel::Result<std::unique_ptr<VcdWriter>> create(const std::string& file, const std::vector<std::string>& signals, const std::vector<State>& initial);
+    [[nodiscard]] static kernel::Result<std::unique_ptr<VcdWriter>> create(const std::string& file, const std::vector<std::string>& names, const std::vector<State>& initial);
     ~VcdWriter();
     VcdWriter(const VcdWriter&) = delete;
     VcdWriter& operator=(const VcdWriter&) = delete;

@@ -52,6 +52,8 @@ public:
 
     // A power-on reset: everything as when the supply has just come up.
     void powerOn();
+    // A chip put into a world that is already running: its present cycle begins at `t`.
+    void startAt(kernel::Time t) { clock_.restart(t, {cpu_.cycle}, clock_.hz()); }
     // The reset line. While it is low the chip does nothing; 14 clocks after it rises, the core starts.
     void setResetLine(bool high);
 

@@ -1,0 +1,366 @@
+// What the bench looks like. Order: paper and dots, wires, bodies (all in the static pixmap); glow, faces, flags, labels, beads,
+// selection, what is being drawn, the hover card.
+#include <cmath>
+
+#include <QPaintEvent>
+#include <QPainter>
+#include <QPainterPath>
+
+#include "app/canvas/bench_view.h"
+#include "app/shell/theme.h"
+#include "kernel/units.h"
+
+namespace bramix::app {
+
+using bench::GridPoint;
+using bench::PinRef;
+
+namespace {
+
+// A right-angled path with its corners rounded.
+QPainterPath roundedPath(const std::vector<GridPoint>& points)
+{
+    constexpr double kRadius = 6;
+    QPainterPath path;
+    if (points.empty())
+        return path;
+    path.moveTo(toUnits(points[0]));
+    for (std::size_t i = 1; i + 1 < points.size(); ++i) {
+        const QPointF corner = toUnits(points[i]);
+        const auto toward = [&](QPointF other) {
+            const QPointF d = other - corner;
+            const double length = std::hypot(d.x(), d.y());
+            return length == 0 ? corner : corner + d / length * std::min(kRadius, length / 2);
+        };
+        path.lineTo(toward(toUnits(points[i - 1])));
+        path.quadTo(corner, toward(toUnits(points[i + 1])));
+    }
+    path.lineTo(toUnits(points.back()));
+    return path;
+}
+
+const char* stateWord(const session::PinPicture& pin)
+{
+    using circuit::NetState;
+    switch (pin.state) {
+    case NetState::low: return "low";
+    case NetState::high: return "high";
+    case NetState::floating: return "floating";
+    case NetState::between: return "between thresholds";
+    case NetState::conflict: return "two outputs fight";
+    }
+    return "";
+}
+
+const char* roleWord(const session::PinPicture& pin)
+{
+    return pin.supply ? "supply" : pin.drives ? "output" : pin.pullsUp ? "input with pull-up" : "input";
+}
+
+}  // namespace
+
+void BenchView::paintEvent(QPaintEvent*)
+{
+    if (staticDirty_ || static_.size() != size() * devicePixelRatioF())
+        drawStatic();
+    QPainter painter(this);
+    painter.drawPixmap(0, 0, static_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(offset_);
+    painter.scale(zoom_, zoom_);
+    const session::Picture& picture = editor_.picture();
+    for (const bool glow : {true, false})
+        for (const bench::PartItem& part : editor_.document().parts)
+            if (const bench::PartKind* kind = editor_.catalogue().find(part.kind)) {
+                painter.save();
+                painter.translate(toUnits(part.at));
+                if (glow)
+                    art_.drawGlow(painter, *kind, part, picture);
+                else
+                    art_.drawFace(painter, *kind, part, picture);
+                painter.restore();
+            }
+    for (const bench::NetItem& net : editor_.document().nets)
+        for (const PinRef& pin : net.pins)
+            for (const PinSpot& spot : spots_)
+                if (spot.ref == pin)
+                    drawFlag(painter, spot, QString::fromStdString(net.name));
+    drawLabels(painter);
+    drawBeads(painter);
+    drawSelection(painter);
+    drawWireInProgress(painter);
+    drawBand(painter);
+    painter.resetTransform();
+    drawEmptyHint(painter);
+    drawHoverCard(painter);
+}
+
+void BenchView::drawStatic()
+{
+    staticDirty_ = false;
+    static_ = QPixmap(size() * devicePixelRatioF());
+    static_.setDevicePixelRatio(devicePixelRatioF());
+    static_.fill(theme::kPaper);
+    QPainter painter(&static_);
+    // Dots grow sparse when they would run together.
+    int every = 1;
+    while (kStep * zoom_ * every < 11)
+        every *= 2;
+    painter.setPen(QPen(theme::kDot, zoom_ > 1.4 ? 2.0 : 1.4, Qt::SolidLine, Qt::RoundCap));
+    const double step = kStep * every * zoom_;
+    std::vector<QPointF> dots;
+    for (double y = std::fmod(offset_.y(), step); y < height(); y += step)
+        for (double x = std::fmod(offset_.x(), step); x < width(); x += step)
+            dots.emplace_back(x, y);
+    painter.drawPoints(dots.data(), static_cast<int>(dots.size()));
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(offset_);
+    painter.scale(zoom_, zoom_);
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part.kind)) {
+            painter.save();
+            painter.translate(toUnits(part.at));
+            art_.drawBody(painter, *kind, part, zoom_ * devicePixelRatioF());
+            painter.restore();
+        }
+    drawWires(painter);
+}
+
+void BenchView::drawWires(QPainter& painter)
+{
+    for (std::size_t i = 0; i < paths_.size(); ++i) {
+        const QPainterPath path = roundedPath(paths_[i]);
+        const QColor color = theme::wireColor(editor_.document().wires[i].color);
+        painter.strokePath(path, QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+        painter.strokePath(path, QPen(color, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    }
+}
+
+// Flags hang where nothing else leaves the pin: below by default, above at an upper edge, beside at the sides.
+QPointF BenchView::flagDirection(const PinSpot& spot) const
+{
+    const bench::PartItem* part = editor_.document().part(spot.ref.part);
+    const bench::PartKind* kind = editor_.catalogue().find(part->kind);
+    const bench::GridRect body = bodyRect(*part, *kind);
+    const QPointF middle((body.left + body.right) / 2.0 * kStep, (body.top + body.bottom) / 2.0 * kStep);
+    const bench::PinKind* pin = kind->pin(spot.ref.pin);
+    const GridPoint at = bench::pinPlace(*part, *pin);
+    if (at.y <= body.top + 1 && !(at.x == body.left || at.x == body.right))
+        return {0, -1};
+    if (at.y >= body.bottom - 1 || body.top == body.bottom)
+        return {0, 1};
+    return {at.x * kStep < middle.x() ? -1.0 : 1.0, 0};
+}
+
+void BenchView::drawFlag(QPainter& painter, const PinSpot& spot, const QString& name)
+{
+    const QPointF direction = flagDirection(spot);
+    const QPointF root = spot.onBoard ? spot.bead : spot.at;
+    const QFont font = theme::words(6.8, QFont::DemiBold);
+    const QFontMetricsF metrics(font);
+    const double width = std::max(26.0, metrics.horizontalAdvance(name) + 12);
+    constexpr double kHeight = 15;
+    constexpr double kStalk = 7;
+    const bool upright = direction.x() == 0;
+    const QPointF center = root + direction * (kStalk + (upright ? kHeight / 2 + 2 : width / 2 + 2));
+    const QRectF box(center.x() - width / 2, center.y() - kHeight / 2, width, kHeight);
+    painter.setPen(QPen(theme::kInk, 2.2));
+    painter.drawLine(root, root + direction * (kStalk + 2));
+    QPainterPath flag;
+    const double tip = 4.5;
+    if (upright) {
+        const double far = direction.y() > 0 ? box.bottom() : box.top();
+        const double near = direction.y() > 0 ? box.top() : box.bottom();
+        flag.moveTo(box.left(), near);
+        flag.lineTo(box.right(), near);
+        flag.lineTo(box.right(), far - direction.y() * tip);
+        flag.lineTo(box.center().x(), far + direction.y() * tip * 0.4);
+        flag.lineTo(box.left(), far - direction.y() * tip);
+    } else {
+        flag.addRoundedRect(box, 3, 3);
+    }
+    flag.closeSubpath();
+    const bool supply = name == "5V" || name == "3V3";
+    painter.fillPath(flag, name == "GND" ? theme::kInk : supply ? theme::kRust : theme::kCard);
+    if (name != "GND" && !supply)
+        painter.strokePath(flag, QPen(theme::kInk, 1.2));
+    painter.setPen(name == "GND" || supply ? theme::kPaper : theme::kInk);
+    painter.setFont(font);
+    painter.drawText(box.translated(0, upright ? -direction.y() * 1.2 : 0), Qt::AlignCenter, name);
+}
+
+void BenchView::drawLabels(QPainter& painter)
+{
+    painter.setFont(theme::words(8.2, QFont::Medium));
+    for (const bench::PartItem& part : editor_.document().parts) {
+        const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+        if (kind == nullptr || part.label.empty())
+            continue;
+        const QRectF box = art_.sheetBox(*kind, part);
+        painter.setPen(theme::kInk);
+        painter.drawText(QRectF(box.center().x() - 100, box.top() - 17, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
+    }
+    if (zoom_ < 0.75)
+        return;
+    painter.setFont(theme::figures(6.2));
+    painter.setPen(theme::kMuted);
+    for (const PinSpot& spot : spots_) {
+        const bench::PartItem* part = editor_.document().part(spot.ref.part);
+        const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+        if (spot.onBoard || kind == nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+            continue;
+        painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter, QString::fromStdString(spot.ref.pin));
+    }
+}
+
+void BenchView::drawBeads(QPainter& painter)
+{
+    const auto& pins = editor_.picture().pins;
+    for (const PinSpot& spot : spots_) {
+        const auto found = pins.find(spot.ref);
+        if (found == pins.end())
+            continue;
+        // An unconnected pin that nothing drives has nothing to tell.
+        if (!spot.wired && (found->second.supply || found->second.state == circuit::NetState::floating))
+            continue;
+        if (spot.onBoard && found->second.supply)
+            continue;
+        drawBead(painter, spot.bead, 3.4, found->second, theme::kInk, theme::kPaper);
+    }
+    if (hoverPin_)
+        for (const PinSpot& spot : spots_)
+            if (spot.ref == *hoverPin_) {
+                painter.setPen(QPen(theme::kBramble, 1.6));
+                painter.setBrush(Qt::NoBrush);
+                painter.drawEllipse(spot.at, 7, 7);
+            }
+}
+
+void BenchView::drawSelection(QPainter& painter)
+{
+    painter.setBrush(Qt::NoBrush);
+    for (const std::string& id : editor_.selection().parts)
+        if (const bench::PartItem* part = editor_.document().part(id))
+            if (const bench::PartKind* kind = editor_.catalogue().find(part->kind)) {
+                painter.setPen(QPen(theme::kBramble, 1.8 / std::min(zoom_, 1.5)));
+                painter.drawRoundedRect(art_.sheetBox(*kind, *part).adjusted(-5, -5, 5, 5), 7, 7);
+            }
+    for (const std::size_t wire : editor_.selection().wires)
+        if (wire < paths_.size()) {
+            painter.strokePath(roundedPath(paths_[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.strokePath(roundedPath(paths_[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        }
+    if (hoverWire_ && *hoverWire_ < paths_.size())
+        painter.strokePath(roundedPath(paths_[*hoverWire_]), QPen(QColor(0x8A, 0x2B, 0x57, 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+}
+
+void BenchView::drawBand(QPainter& painter)
+{
+    if (doing_ != Doing::banding)
+        return;
+    painter.setPen(QPen(theme::kBramble, 1 / zoom_, Qt::DashLine));
+    painter.setBrush(QColor(0x8A, 0x2B, 0x57, 22));
+    painter.drawRect(QRectF(toSheet(pressAt_), toSheet(pointer_)).normalized());
+}
+
+void BenchView::drawWireInProgress(QPainter& painter)
+{
+    if (doing_ != Doing::wiring || !wireFrom_)
+        return;
+    const auto from = bench::pinPlace(editor_.document(), editor_.catalogue(), *wireFrom_);
+    if (!from)
+        return;
+    std::vector<GridPoint> path{*from};
+    const auto go = [&](GridPoint next) {
+        const GridPoint last = path.back();
+        if (last.x != next.x && last.y != next.y) {
+            const bool upright = path.size() < 2 || path[path.size() - 2].x == last.x;
+            path.push_back(upright ? GridPoint{last.x, next.y} : GridPoint{next.x, last.y});
+        }
+        path.push_back(next);
+    };
+    for (const GridPoint p : wireVia_)
+        go(p);
+    go(gridAt(pointer_));
+    painter.strokePath(roundedPath(path), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
+}
+
+void BenchView::drawEmptyHint(QPainter& painter)
+{
+    if (!editor_.document().parts.empty())
+        return;
+    painter.setPen(theme::kInk);
+    painter.setFont(theme::words(15, QFont::DemiBold));
+    painter.drawText(QRectF(0, height() / 2.0 - 60, width(), 30), Qt::AlignCenter, tr("An empty bench"));
+    painter.setFont(theme::words(10));
+    painter.setPen(theme::kMuted);
+    painter.drawText(QRectF(0, height() / 2.0 - 24, width(), 60), Qt::AlignHCenter | Qt::AlignTop,
+                     tr("Press  /  and type a part's name, a board first.\nDrag from pin to pin to wire. Drop a firmware file onto the board."));
+}
+
+// Name, functions and electrical state of the pin, or the net of the wire, under the pointer.
+void BenchView::drawHoverCard(QPainter& painter)
+{
+    if (doing_ == Doing::panning || doing_ == Doing::moving || doing_ == Doing::banding)
+        return;
+    QString title;
+    QStringList lines;
+    QPointF at = pointer_;
+    const auto& pins = editor_.picture().pins;
+    const auto describe = [&](const session::PinPicture& pin) {
+        QString text = QString("%1, %2").arg(roleWord(pin), stateWord(pin));
+        if (pin.state != circuit::NetState::floating)
+            text += QString(", %1").arg(QString::fromStdString(kernel::formatQuantity(pin.volts, kernel::Unit::volt, 3)));
+        lines << text;
+        if (pin.busy)
+            lines << tr("changing, %1 % of the time high").arg(std::lround(pin.duty * 100));
+        if (std::abs(pin.amps) > 1e-7)
+            lines << tr("%1 out of the pin").arg(QString::fromStdString(kernel::formatQuantity(pin.amps, kernel::Unit::ampere, 3)));
+        lines << tr("net %1").arg(QString::fromStdString(pin.net));
+    };
+    if (hoverPin_) {
+        for (const PinSpot& spot : spots_)
+            if (spot.ref == *hoverPin_) {
+                title = QString::fromStdString(spot.ref.text());
+                if (!spot.about.empty())
+                    lines << QString::fromStdString(spot.about);
+                if (!spot.aliases.empty())
+                    lines << tr("also %1").arg(QString::fromStdString(spot.aliases));
+                at = toWidget(spot.at);
+            }
+        if (const auto found = pins.find(*hoverPin_); found != pins.end())
+            describe(found->second);
+    } else if (hoverWire_ && *hoverWire_ < editor_.document().wires.size()) {
+        const bench::WireItem& wire = editor_.document().wires[*hoverWire_];
+        title = QString::fromStdString(wire.from.text() + " – " + wire.to.text());
+        if (const auto found = pins.find(wire.from); found != pins.end())
+            lines << QString("%1, %2").arg(stateWord(found->second), QString::fromStdString(kernel::formatQuantity(found->second.volts, kernel::Unit::volt, 3)))
+                  << tr("net %1").arg(QString::fromStdString(found->second.net));
+    } else {
+        return;
+    }
+    const QFont titleFont = theme::figures(9, QFont::Medium);
+    const QFont lineFont = theme::words(8.5);
+    const QFontMetricsF titleMetrics(titleFont);
+    const QFontMetricsF lineMetrics(lineFont);
+    double width = titleMetrics.horizontalAdvance(title);
+    for (const QString& line : lines)
+        width = std::max(width, lineMetrics.horizontalAdvance(line));
+    QRectF card(at.x() + 14, at.y() + 14, width + 22, 28 + 17.0 * static_cast<double>(lines.size()));
+    if (card.right() > this->width() - 6)
+        card.moveRight(at.x() - 12);
+    if (card.bottom() > height() - 6)
+        card.moveBottom(at.y() - 12);
+    painter.setPen(QPen(theme::kRule, 1));
+    painter.setBrush(theme::kCard);
+    painter.drawRoundedRect(card, 7, 7);
+    painter.setPen(theme::kInk);
+    painter.setFont(titleFont);
+    painter.drawText(QPointF(card.left() + 11, card.top() + 19), title);
+    painter.setFont(lineFont);
+    painter.setPen(theme::kMuted);
+    for (qsizetype i = 0; i < lines.size(); ++i)
+        painter.drawText(QPointF(card.left() + 11, card.top() + 37 + 17.0 * static_cast<double>(i)), lines[i]);
+}
+
+}  // namespace bramix::app

@@ -1,0 +1,554 @@
+#include "app/canvas/bench_view.h"
+
+#include <cmath>
+
+#include <QDragEnterEvent>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QMouseEvent>
+
+#include "app/shell/theme.h"
+
+namespace bramix::app {
+
+using bench::GridPoint;
+using bench::PinRef;
+
+namespace {
+
+constexpr double kSmallest = 0.2;
+constexpr double kLargest = 6.0;
+constexpr double kPinReach = 8;      // widget pixels around a pin that count as the pin
+constexpr double kWireReach = 5;
+constexpr double kDragStart = 4;
+
+double distanceToSegment(QPointF p, QPointF a, QPointF b)
+{
+    const QPointF d = b - a;
+    const double length = QPointF::dotProduct(d, d);
+    const double t = length == 0 ? 0 : std::clamp(QPointF::dotProduct(p - a, d) / length, 0.0, 1.0);
+    const QPointF q = p - (a + d * t);
+    return std::hypot(q.x(), q.y());
+}
+
+}  // namespace
+
+BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent), editor_(editor), art_(art)
+{
+    setObjectName("bench");
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setAcceptDrops(true);
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    setMinimumSize(320, 200);
+    connect(&editor_, &Editor::documentChanged, this, [this] { rebuild(); });
+    connect(&editor_, &Editor::selectionChanged, this, [this] { update(); });
+    connect(&editor_, &Editor::pictureChanged, this, [this] { update(); });
+    rebuild();
+}
+
+void BenchView::rebuild()
+{
+    const bench::Document& d = editor_.document();
+    paths_ = bench::wirePaths(d, editor_.catalogue());
+    spots_.clear();
+    std::set<PinRef> wired;
+    for (const bench::WireItem& w : d.wires) {
+        wired.insert(w.from);
+        wired.insert(w.to);
+    }
+    for (const bench::NetItem& net : d.nets)
+        wired.insert(net.pins.begin(), net.pins.end());
+    for (const bench::PartItem& part : d.parts) {
+        const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+        if (kind == nullptr)
+            continue;
+        const bench::GridRect body = bodyRect(part, *kind);
+        const QPointF center((body.left + body.right) / 2.0 * kStep, (body.top + body.bottom) / 2.0 * kStep);
+        for (const bench::PinKind& pin : kind->pins) {
+            PinSpot spot;
+            spot.ref = {part.id, pin.name};
+            spot.at = toUnits(bench::pinPlace(part, pin));
+            spot.onBoard = kind->chip != nullptr;
+            spot.about = pin.about;
+            for (const std::string& alias : pin.aliases)
+                spot.aliases += (spot.aliases.empty() ? "" : ", ") + alias;
+            for (const PinRef& ref : wired)
+                spot.wired = spot.wired || (ref.part == part.id && kind->pin(ref.pin) == &pin);
+            // Away from the body: boards carry their beads at the edge, parts their names beside the lead.
+            QPointF away = spot.at - center;
+            const bool sideways = std::abs(away.x()) * std::max(1, body.bottom - body.top) > std::abs(away.y()) * std::max(1, body.right - body.left);
+            away = sideways ? QPointF(away.x() < 0 ? -1 : 1, 0) : QPointF(0, away.y() < 0 ? -1 : 1);
+            spot.bead = spot.onBoard ? spot.at + away * kStep : spot.at;
+            spot.label = spot.at + (sideways ? QPointF(away.x() * -2, -9) : QPointF(9, away.y() * -7));
+            spots_.push_back(std::move(spot));
+        }
+    }
+    if (!fitted_ && !d.parts.empty() && width() > 100) {
+        fitAll();
+    }
+    staticDirty_ = true;
+    update();
+}
+
+void BenchView::fitAll()
+{
+    QRectF all;
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part.kind))
+            all |= art_.sheetBox(*kind, part);
+    for (const auto& path : paths_)
+        for (const GridPoint p : path)
+            all |= QRectF(toUnits(p) - QPointF(2, 2), QSizeF(4, 4));
+    if (all.isEmpty()) {
+        zoom_ = 1;
+        offset_ = {20, 10};
+    } else {
+        all.adjust(-34, -34, 34, 44);
+        zoom_ = std::clamp(std::min(width() / all.width(), height() / all.height()), kSmallest, 1.6);
+        // Whole or quarter scales keep lines sharp.
+        if (zoom_ > 0.95 && zoom_ < 1.25)
+            zoom_ = std::min(zoom_, 1.0);
+        offset_ = QPointF(width() / 2.0, height() / 2.0) - all.center() * zoom_;
+        offset_ = {std::round(offset_.x()), std::round(offset_.y())};
+        fitted_ = true;
+    }
+    staticDirty_ = true;
+    update();
+}
+
+void BenchView::zoomBy(double factor, QPointF about)
+{
+    const QPointF fixed = toSheet(about);
+    zoom_ = std::clamp(zoom_ * factor, kSmallest, kLargest);
+    offset_ = about - fixed * zoom_;
+    staticDirty_ = true;
+    update();
+}
+
+void BenchView::resizeEvent(QResizeEvent*)
+{
+    if (!fitted_ && !editor_.document().parts.empty())
+        fitAll();
+    staticDirty_ = true;
+}
+
+std::optional<QPointF> BenchView::pinInWidget(const PinRef& pin) const
+{
+    const auto at = bench::pinPlace(editor_.document(), editor_.catalogue(), pin);
+    return at ? std::optional(toWidget(toUnits(*at))) : std::nullopt;
+}
+
+GridPoint BenchView::gridAt(QPointF widget) const
+{
+    const QPointF u = toSheet(widget) / kStep;
+    return {static_cast<int>(std::lround(u.x())), static_cast<int>(std::lround(u.y()))};
+}
+
+const BenchView::PinSpot* BenchView::pinAt(QPointF widget) const
+{
+    const PinSpot* best = nullptr;
+    double nearest = kPinReach;
+    for (const PinSpot& spot : spots_) {
+        const QPointF d = toWidget(spot.at) - widget;
+        const double distance = std::hypot(d.x(), d.y());
+        if (distance < nearest) {
+            nearest = distance;
+            best = &spot;
+        }
+    }
+    return best;
+}
+
+const bench::PartItem* BenchView::partAt(QPointF widget)
+{
+    const auto& parts = editor_.document().parts;
+    for (auto part = parts.rbegin(); part != parts.rend(); ++part)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part->kind); kind != nullptr && art_.sheetBox(*kind, *part).contains(toSheet(widget)))
+            return &*part;
+    return nullptr;
+}
+
+std::optional<std::size_t> BenchView::wireAt(QPointF widget) const
+{
+    for (std::size_t i = paths_.size(); i-- > 0;)
+        for (std::size_t k = 1; k < paths_[i].size(); ++k)
+            if (distanceToSegment(widget, toWidget(toUnits(paths_[i][k - 1])), toWidget(toUnits(paths_[i][k]))) < kWireReach)
+                return i;
+    return std::nullopt;
+}
+
+void BenchView::beginHold(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    if (kind.behaviour == "slide-switch") {
+        const auto now = editor_.picture().controls.find(part.id + ".position");
+        editor_.setControl(part.id, "position", now != editor_.picture().controls.end() && now->second != 0 ? 0 : 1);
+        return;
+    }
+    heldPart_ = part.id;
+    heldControl_ = kind.chip != nullptr ? "RESET" : "pressed";
+    heldRelease_ = kind.chip != nullptr ? 1 : 0;
+    doing_ = Doing::holding;
+    editor_.setControl(heldPart_, heldControl_, 1 - heldRelease_);
+}
+
+void BenchView::endHold()
+{
+    editor_.setControl(heldPart_, heldControl_, heldRelease_);
+    doing_ = Doing::nothing;
+}
+
+void BenchView::mousePressEvent(QMouseEvent* event)
+{
+    setFocus();
+    pressAt_ = pointer_ = event->position();
+    moved_ = {};
+    movedAny_ = false;
+    if (event->button() == Qt::MiddleButton || event->button() == Qt::RightButton) {
+        if (doing_ == Doing::wiring) {
+            cancelDoing();
+            return;
+        }
+        doing_ = Doing::panning;
+        offsetAtPress_ = offset_;
+        setCursor(Qt::ClosedHandCursor);
+        return;
+    }
+    if (event->button() != Qt::LeftButton)
+        return;
+    if (doing_ == Doing::wiring) {
+        if (const PinSpot* pin = pinAt(pointer_))
+            finishWire(pin->ref);
+        else
+            wireVia_.push_back(gridAt(pointer_));
+        update();
+        return;
+    }
+    if (const PinSpot* pin = pinAt(pointer_)) {
+        doing_ = Doing::wiring;
+        wireFrom_ = pin->ref;
+        wireVia_.clear();
+        wireByDrag_ = false;
+        update();
+        return;
+    }
+    const bool adding = (event->modifiers() & (Qt::ShiftModifier | Qt::ControlModifier)) != 0;
+    bench::Selection selection = editor_.selection();
+    if (const bench::PartItem* part = partAt(pointer_)) {
+        const bench::PartKind* kind = editor_.catalogue().find(part->kind);
+        if (!adding && art_.controlBox(*kind, *part).contains(toSheet(pointer_))) {
+            const std::string id = part->id;
+            editor_.select({{id}, {}});
+            beginHold(*part, *kind);
+            return;
+        }
+        if (adding) {
+            if (selection.parts.erase(part->id) == 0)
+                selection.parts.insert(part->id);
+        } else if (!selection.parts.contains(part->id)) {
+            selection = {{part->id}, {}};
+        }
+        editor_.select(selection);
+        doing_ = Doing::moving;
+        return;
+    }
+    if (const auto wire = wireAt(pointer_)) {
+        if (!adding)
+            selection = {};
+        if (selection.wires.erase(*wire) == 0)
+            selection.wires.insert(*wire);
+        editor_.select(selection);
+        return;
+    }
+    bandBase_ = adding ? selection : bench::Selection{};
+    editor_.select(bandBase_);
+    doing_ = Doing::banding;
+}
+
+void BenchView::mouseMoveEvent(QMouseEvent* event)
+{
+    pointer_ = event->position();
+    const QPointF d = pointer_ - pressAt_;
+    const bool far = std::hypot(d.x(), d.y()) > kDragStart;
+    switch (doing_) {
+    case Doing::panning:
+        offset_ = offsetAtPress_ + d;
+        staticDirty_ = true;
+        break;
+    case Doing::moving:
+        if (far || movedAny_) {
+            const QPointF steps = d / (zoom_ * kStep);
+            const GridPoint wanted{static_cast<int>(std::lround(steps.x())), static_cast<int>(std::lround(steps.y()))};
+            if (!(wanted == moved_)) {
+                moveSelection({wanted.x - moved_.x, wanted.y - moved_.y});
+                moved_ = wanted;
+                movedAny_ = true;
+            }
+        }
+        break;
+    case Doing::wiring:
+        wireByDrag_ = wireByDrag_ || (far && (event->buttons() & Qt::LeftButton) != 0);
+        break;
+    case Doing::banding: applyBand(); break;
+    case Doing::holding:
+    case Doing::nothing: break;
+    }
+    const PinSpot* pin = pinAt(pointer_);
+    hoverPin_ = pin == nullptr ? std::nullopt : std::optional(pin->ref);
+    hoverWire_ = pin == nullptr && doing_ == Doing::nothing && partAt(pointer_) == nullptr ? wireAt(pointer_) : std::nullopt;
+    if (doing_ == Doing::nothing) {
+        const bench::PartItem* part = partAt(pointer_);
+        const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+        const bool control = kind != nullptr && art_.controlBox(*kind, *part).contains(toSheet(pointer_));
+        setCursor(pin != nullptr ? Qt::CrossCursor : control ? Qt::PointingHandCursor : part != nullptr ? Qt::SizeAllCursor : hoverWire_ ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    }
+    update();
+}
+
+void BenchView::mouseReleaseEvent(QMouseEvent* event)
+{
+    pointer_ = event->position();
+    switch (doing_) {
+    case Doing::wiring:
+        // A drag ends on a pin; a click goes on with bends.
+        if (wireByDrag_ && event->button() == Qt::LeftButton) {
+            if (const PinSpot* pin = pinAt(pointer_); pin != nullptr && !(pin->ref == *wireFrom_))
+                finishWire(pin->ref);
+            else
+                cancelDoing();
+        }
+        break;
+    case Doing::holding: endHold(); break;
+    case Doing::panning:
+    case Doing::banding:
+    case Doing::moving:
+        doing_ = Doing::nothing;
+        setCursor(Qt::ArrowCursor);
+        break;
+    case Doing::nothing: break;
+    }
+    update();
+}
+
+// A double click on a wire while it is drawn would add a bend twice; on the sheet it does nothing.
+void BenchView::mouseDoubleClickEvent(QMouseEvent* event) { mousePressEvent(event); }
+
+void BenchView::wheelEvent(QWheelEvent* event)
+{
+    const QPointF turn = event->angleDelta();
+    if ((event->modifiers() & Qt::ShiftModifier) != 0) {
+        offset_ += QPointF(turn.y() + turn.x(), 0) * 0.5;
+        staticDirty_ = true;
+        update();
+    } else {
+        zoomBy(std::pow(1.0015, turn.y()), event->position());
+    }
+    event->accept();
+}
+
+void BenchView::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Escape && doing_ != Doing::nothing) {
+        cancelDoing();
+        return;
+    }
+    if (event->key() == Qt::Key_Escape) {
+        editor_.select({});
+        return;
+    }
+    static const std::map<int, GridPoint> arrows{{Qt::Key_Left, {-1, 0}}, {Qt::Key_Right, {1, 0}}, {Qt::Key_Up, {0, -1}}, {Qt::Key_Down, {0, 1}}};
+    if (const auto arrow = arrows.find(event->key()); arrow != arrows.end() && !editor_.selection().parts.empty()) {
+        moveSelection(arrow->second);
+        return;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+void BenchView::leaveEvent(QEvent*)
+{
+    hoverPin_.reset();
+    hoverWire_.reset();
+    update();
+}
+
+void BenchView::cancelDoing()
+{
+    if (doing_ == Doing::holding)
+        endHold();
+    doing_ = Doing::nothing;
+    wireFrom_.reset();
+    wireVia_.clear();
+    update();
+}
+
+void BenchView::finishWire(const PinRef& to)
+{
+    const PinRef from = *wireFrom_;
+    const std::vector<GridPoint> via = wireVia_;
+    cancelDoing();
+    editor_.change(tr("wire"), [&](bench::Document& d) { bench::addWire(d, editor_.catalogue(), from, to, via); });
+}
+
+void BenchView::moveSelection(GridPoint by)
+{
+    const std::set<std::string> parts = editor_.selection().parts;
+    editor_.change(tr("move"), [&](bench::Document& d) { bench::moveParts(d, editor_.catalogue(), parts, by); }, "move");
+}
+
+void BenchView::applyBand()
+{
+    const QRectF band = QRectF(toSheet(pressAt_), toSheet(pointer_)).normalized();
+    bench::Selection selection = bandBase_;
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part.kind); kind != nullptr && band.contains(art_.sheetBox(*kind, part)))
+            selection.parts.insert(part.id);
+    for (std::size_t i = 0; i < paths_.size(); ++i)
+        if (!paths_[i].empty() && std::all_of(paths_[i].begin(), paths_[i].end(), [&](GridPoint p) { return band.contains(toUnits(p)); }))
+            selection.wires.insert(i);
+    editor_.select(selection);
+}
+
+void BenchView::addPartAtPointer(const bench::PartKind& kind)
+{
+    const bool inside = rect().contains(pointer_.toPoint()) && underMouse();
+    const QPointF where = inside ? pointer_ : QPointF(width() / 2.0, height() / 2.0);
+    GridPoint at = gridAt(where);
+    at = {at.x - kind.size.x / 2, at.y - kind.size.y / 2};
+    // To the right until it stands free.
+    const auto overlaps = [&](GridPoint p) {
+        const bench::GridRect r{p.x - 1, p.y - 1, p.x + kind.size.x + 1, p.y + kind.size.y + 1};
+        for (const bench::PartItem& part : editor_.document().parts)
+            if (const bench::PartKind* other = editor_.catalogue().find(part.kind)) {
+                const bench::GridRect o = bodyRect(part, *other);
+                if (o.left <= r.right && o.right >= r.left && o.top <= r.bottom && o.bottom >= r.top)
+                    return true;
+            }
+        return false;
+    };
+    for (int tries = 0; tries < 400 && overlaps(at); ++tries)
+        at.x += 1;
+    std::string id;
+    editor_.change(tr("add %1").arg(QString::fromStdString(kind.title)), [&](bench::Document& d) { id = bench::addPart(d, kind, at); });
+    editor_.select({{id}, {}});
+    setFocus();
+}
+
+void BenchView::turnSelection()
+{
+    const std::set<std::string> parts = editor_.selection().parts;
+    editor_.change(tr("turn"), [&](bench::Document& d) { bench::turnParts(d, editor_.catalogue(), parts); });
+}
+
+void BenchView::duplicateSelection()
+{
+    bench::Selection copies;
+    const bench::Selection what = editor_.selection();
+    editor_.change(tr("duplicate"), [&](bench::Document& d) { copies = bench::duplicate(d, what, {2, 2}); });
+    if (!copies.empty())
+        editor_.select(copies);
+}
+
+void BenchView::removeSelection()
+{
+    const bench::Selection what = editor_.selection();
+    editor_.change(tr("remove"), [&](bench::Document& d) { bench::remove(d, what); });
+}
+
+void BenchView::selectAll()
+{
+    bench::Selection all;
+    for (const bench::PartItem& part : editor_.document().parts)
+        all.parts.insert(part.id);
+    for (std::size_t i = 0; i < editor_.document().wires.size(); ++i)
+        all.wires.insert(i);
+    editor_.select(all);
+}
+
+// A small line beside the pin; empty takes the flag away.
+void BenchView::askNetFlag()
+{
+    if (!hoverPin_) {
+        emit editor_.message(tr("Point at a pin to give it a net flag"), false);
+        return;
+    }
+    const PinRef pin = *hoverPin_;
+    auto* line = new QLineEdit(this);
+    line->setObjectName("netFlag");
+    line->setPlaceholderText(tr("net name, e.g. GND"));
+    line->setText(QString::fromStdString(bench::netFlagOf(editor_.document(), pin)));
+    line->selectAll();
+    const QPointF at = *pinInWidget(pin);
+    line->setGeometry(static_cast<int>(std::min(at.x() + 10, width() - 170.0)), static_cast<int>(std::min(at.y() + 8, height() - 36.0)), 160, 28);
+    line->show();
+    line->setFocus();
+    connect(line, &QLineEdit::returnPressed, this, [this, line, pin] {
+        const std::string name = line->text().trimmed().toStdString();
+        editor_.change(tr("net flag"), [&](bench::Document& d) { bench::setNetFlag(d, editor_.catalogue(), pin, name); });
+        setFocus();
+    });
+    connect(line, &QLineEdit::editingFinished, line, &QObject::deleteLater);
+}
+
+void BenchView::recolorSelection()
+{
+    const std::set<std::size_t> wires = editor_.selection().wires;
+    if (wires.empty())
+        return;
+    const auto& colors = bench::wireColors();
+    const std::string now = editor_.document().wires[*wires.begin()].color;
+    const auto at = static_cast<std::size_t>(std::find(colors.begin(), colors.end(), now) - colors.begin());
+    editor_.change(tr("colour"), [&](bench::Document& d) {
+        for (const std::size_t wire : wires)
+            d.wires[wire].color = colors[(at + 1) % colors.size()];
+    });
+}
+
+void BenchView::reveal(const std::string& id)
+{
+    const bench::PartItem* part = editor_.document().part(id);
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    if (kind == nullptr)
+        return;
+    editor_.select({{id}, {}});
+    const QRectF box = art_.sheetBox(*kind, *part);
+    const QRectF shown(toSheet({0, 0}), toSheet(QPointF(width(), height())));
+    if (!shown.contains(box)) {
+        offset_ = QPointF(width() / 2.0, height() / 2.0) - box.center() * zoom_;
+        staticDirty_ = true;
+    }
+    update();
+}
+
+void BenchView::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void BenchView::dropEvent(QDropEvent* event)
+{
+    for (const QUrl& url : event->mimeData()->urls()) {
+        const QString file = url.toLocalFile();
+        if (file.endsWith(".toml")) {
+            emit benchDropped(file);
+            continue;
+        }
+        // Onto the board under the pointer; anywhere else, onto the only board.
+        const bench::PartItem* target = partAt(event->position());
+        if (target == nullptr || editor_.catalogue().find(target->kind)->chip == nullptr) {
+            target = nullptr;
+            for (const bench::PartItem& part : editor_.document().parts)
+                if (editor_.catalogue().find(part.kind)->chip != nullptr)
+                    target = &part;
+        }
+        if (target == nullptr)
+            emit editor_.message(tr("There is no board to run %1; add one first").arg(QFileInfo(file).fileName()), true);
+        else
+            emit firmwareDropped(target->id, file);
+    }
+    event->acceptProposedAction();
+}
+
+}  // namespace bramix::app

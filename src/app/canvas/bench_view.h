@@ -1,0 +1,131 @@
+// The bench: boards, parts and wires on a dot grid.
+//
+// Mouse: drag a part to move it, from a pin to wire it (or click pin, bends, pin); drag the paper to select, with the right or middle
+// button to pan; wheel zooms at the pointer. Live controls on a part's face are worked by pressing them.
+// What stays the same between two edits is drawn once into a pixmap; a frame draws that and, over it, what the picture says.
+// Tested by tests/app/window_test.cpp.
+#pragma once
+
+#include <optional>
+#include <set>
+
+#include <QPixmap>
+#include <QWidget>
+
+#include "app/canvas/part_art.h"
+#include "app/shell/editor.h"
+
+namespace bramix::app {
+
+class BenchView : public QWidget {
+    Q_OBJECT
+
+public:
+    BenchView(Editor& editor, PartArt& art, QWidget* parent = nullptr);
+
+    void fitAll();
+    void zoomBy(double factor, QPointF about);
+    [[nodiscard]] double zoom() const { return zoom_; }
+
+    // Where a place on the sheet lies in the widget, and back.
+    [[nodiscard]] QPointF toWidget(QPointF units) const { return units * zoom_ + offset_; }
+    [[nodiscard]] QPointF toSheet(QPointF widget) const { return (widget - offset_) / zoom_; }
+    // Centre of a pin in the widget; for tests and for pointing things out.
+    [[nodiscard]] std::optional<QPointF> pinInWidget(const bench::PinRef& pin) const;
+
+    // Adds a part where the pointer is, or in the middle where it is elsewhere, beside what stands there.
+    void addPartAtPointer(const bench::PartKind& kind);
+    void turnSelection();
+    void duplicateSelection();
+    void removeSelection();
+    void selectAll();
+    void askNetFlag();
+    void recolorSelection();
+    // Brings a part into view and selects it.
+    void reveal(const std::string& part);
+
+    [[nodiscard]] std::optional<bench::PinRef> hoveredPin() const { return hoverPin_; }
+
+signals:
+    void firmwareDropped(const std::string& part, const QString& file);
+    void benchDropped(const QString& file);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+private:
+    enum class Doing { nothing, panning, banding, moving, wiring, holding };
+
+    struct PinSpot {
+        bench::PinRef ref;
+        QPointF at;            // on the sheet
+        QPointF bead;          // where its bead is drawn
+        QPointF label;         // where its name is drawn, for kinds without silk
+        bool onBoard = false;
+        bool wired = false;
+        std::string about;
+        std::string aliases;
+    };
+
+    void rebuild();
+    void drawStatic();
+    void drawWires(QPainter& painter);
+    void drawFlag(QPainter& painter, const PinSpot& spot, const QString& name);
+    void drawLabels(QPainter& painter);
+    void drawBeads(QPainter& painter);
+    void drawSelection(QPainter& painter);
+    void drawBand(QPainter& painter);
+    void drawWireInProgress(QPainter& painter);
+    void drawHoverCard(QPainter& painter);
+    void drawEmptyHint(QPainter& painter);
+    [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;
+
+    [[nodiscard]] const PinSpot* pinAt(QPointF widget) const;
+    [[nodiscard]] const bench::PartItem* partAt(QPointF widget);
+    [[nodiscard]] std::optional<std::size_t> wireAt(QPointF widget) const;
+    [[nodiscard]] bench::GridPoint gridAt(QPointF widget) const;
+    void beginHold(const bench::PartItem& part, const bench::PartKind& kind);
+    void endHold();
+    void finishWire(const bench::PinRef& to);
+    void cancelDoing();
+    void applyBand();
+    void moveSelection(bench::GridPoint by);
+
+    Editor& editor_;
+    PartArt& art_;
+    double zoom_ = 1;
+    QPointF offset_{20, 10};
+    bool fitted_ = false;
+
+    QPixmap static_;
+    bool staticDirty_ = true;
+    std::vector<std::vector<bench::GridPoint>> paths_;
+    std::vector<PinSpot> spots_;
+
+    Doing doing_ = Doing::nothing;
+    QPointF pressAt_;
+    QPointF pointer_;
+    QPointF offsetAtPress_;
+    bench::GridPoint moved_;
+    bool movedAny_ = false;
+    std::optional<bench::PinRef> wireFrom_;
+    std::vector<bench::GridPoint> wireVia_;
+    bool wireByDrag_ = false;
+    std::string heldPart_, heldControl_;
+    double heldRelease_ = 0;
+    std::optional<bench::PinRef> hoverPin_;
+    std::optional<std::size_t> hoverWire_;
+    bench::Selection bandBase_;
+};
+
+}  // namespace bramix::app

@@ -1,0 +1,309 @@
+#include "app/canvas/part_art.h"
+
+#include <QFile>
+#include <QPainterPath>
+#include <cmath>
+
+#include "app/shell/theme.h"
+#include "kernel/units.h"
+
+namespace bramix::app {
+
+namespace {
+
+std::string settingOf(const bench::PartKind& kind, const bench::PartItem& part, const char* name)
+{
+    const auto given = part.set.find(name);
+    if (given != part.set.end())
+        return given->second;
+    const bench::SettingKind* known = kind.setting(name);
+    return known == nullptr ? std::string() : known->standard;
+}
+
+const session::LightPicture* lightOf(const session::Picture& picture, const std::string& part, const std::string& inner)
+{
+    for (const session::LightPicture& light : picture.lights)
+        if (light.part == part && light.inner == inner)
+            return &light;
+    return nullptr;
+}
+
+bool controlOn(const session::Picture& picture, const std::string& part, const char* name, bool standard = false)
+{
+    const auto found = picture.controls.find(part + "." + name);
+    return found == picture.controls.end() ? standard : found->second != 0;
+}
+
+void applyTurn(QPainter& painter, int turn) { painter.rotate(90.0 * turn); }
+
+// Text that stays upright although the part is turned.
+void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
+{
+    painter.save();
+    painter.translate(at);
+    painter.rotate(-90.0 * turn);
+    painter.drawText(QRectF(-60, -10, 120, 20), Qt::AlignCenter, text);
+    painter.restore();
+}
+
+constexpr QRectF kButtonCap{16, 16, 32, 32};
+constexpr QRectF kSlider{6, 8, 52, 22};
+constexpr QRectF kBoardReset{328, 82, 30, 28};
+constexpr QPointF kBoardLamp{343, 142};
+
+}  // namespace
+
+std::array<QColor, 4> resistorBands(double ohms)
+{
+    static const std::array<QColor, 10> digits{QColor(0x1F, 0x1B, 0x1E), QColor(0x7A, 0x4A, 0x21), QColor(0xC2, 0x32, 0x2A), QColor(0xDD, 0x7A, 0x1C), QColor(0xE2, 0xC2, 0x2E),
+                                               QColor(0x3C, 0x8A, 0x43), QColor(0x2F, 0x66, 0xB0), QColor(0x7B, 0x4F, 0xA0), QColor(0x86, 0x86, 0x86), QColor(0xF2, 0xEE, 0xE4)};
+    static const QColor gold(0xC9, 0xA1, 0x5A);
+    static const QColor silver(0xB4, 0xB4, 0xBA);
+    int exponent = ohms > 0 ? static_cast<int>(std::floor(std::log10(ohms))) - 1 : 0;
+    auto value = static_cast<int>(std::lround(ohms / std::pow(10.0, exponent)));
+    if (value >= 100) {
+        value /= 10;
+        ++exponent;
+    }
+    const QColor multiplier = exponent >= 0 && exponent <= 9 ? digits[static_cast<std::size_t>(exponent)] : exponent == -1 ? gold : silver;
+    return {digits[static_cast<std::size_t>(std::clamp(value / 10, 0, 9))], digits[static_cast<std::size_t>(std::clamp(value % 10, 0, 9))], multiplier, gold};
+}
+
+QSvgRenderer& PartArt::renderer(const bench::PartKind& kind, const QString& tint)
+{
+    const QString key = QString::fromStdString(kind.id) + tint;
+    auto& entry = renderers_[key];
+    if (entry == nullptr) {
+        QFile file(QString::fromStdString(kind.folder) + "/body.svg");
+        QByteArray svg;
+        if (!kind.folder.empty() && file.open(QIODevice::ReadOnly))
+            svg = file.readAll().replace("\"tint\"", "\"" + tint.toLatin1() + "\"");
+        entry = std::make_shared<QSvgRenderer>(svg);
+    }
+    return *entry;
+}
+
+QRectF PartArt::bodyBox(const bench::PartKind& kind)
+{
+    const QString key = QString::fromStdString(kind.id);
+    if (!boxes_.contains(key)) {
+        QSvgRenderer& r = renderer(kind, "#888888");
+        boxes_[key] = r.isValid() ? r.viewBoxF() : QRectF(0, 0, std::max(1, kind.size.x) * kStep, std::max(1, kind.size.y) * kStep);
+    }
+    return boxes_[key];
+}
+
+QRectF PartArt::sheetBox(const bench::PartKind& kind, const bench::PartItem& part)
+{
+    QTransform turn;
+    turn.translate(part.at.x * kStep, part.at.y * kStep);
+    turn.rotate(90.0 * part.turn);
+    return turn.mapRect(bodyBox(kind));
+}
+
+QRectF PartArt::controlBox(const bench::PartKind& kind, const bench::PartItem& part) const
+{
+    QRectF box;
+    if (kind.behaviour == "push-button")
+        box = kButtonCap;
+    else if (kind.behaviour == "slide-switch")
+        box = kSlider;
+    else if (kind.id == "briar-328")
+        box = kBoardReset;
+    if (box.isEmpty())
+        return box;
+    QTransform turn;
+    turn.translate(part.at.x * kStep, part.at.y * kStep);
+    turn.rotate(90.0 * part.turn);
+    return turn.mapRect(box);
+}
+
+void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale)
+{
+    const QString tint = kind.behaviour == "led" ? theme::lampColor(settingOf(kind, part, "color")).name() : QStringLiteral("#888888");
+    const QRectF box = bodyBox(kind);
+    QSvgRenderer& svg = renderer(kind, tint);
+    painter.save();
+    applyTurn(painter, part.turn);
+    if (!svg.isValid()) {
+        painter.setPen(QPen(theme::kInk, 1));
+        painter.setBrush(theme::kPanel);
+        painter.drawRoundedRect(box, 4, 4);
+        painter.restore();
+        return;
+    }
+    // Drawn once for each scale; a sheet of hundreds of resistors is then a sheet of copies.
+    const QString key = QString("%1/%2/%3").arg(QString::fromStdString(kind.id), tint).arg(scale, 0, 'f', 3);
+    if (pixmaps_.size() > 200)
+        pixmaps_.clear();
+    QPixmap& pixmap = pixmaps_[key];
+    if (pixmap.isNull()) {
+        pixmap = QPixmap((box.size() * scale).toSize().expandedTo({1, 1}));
+        pixmap.fill(Qt::transparent);
+        QPainter inner(&pixmap);
+        inner.setRenderHint(QPainter::Antialiasing);
+        svg.render(&inner, QRectF(QPointF(0, 0), box.size() * scale));
+    }
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    painter.drawPixmap(box, pixmap, QRectF(pixmap.rect()));
+    painter.restore();
+}
+
+void PartArt::drawGlow(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture)
+{
+    const bool board = kind.chip != nullptr;
+    const session::LightPicture* light = lightOf(picture, part.id, board ? "lamp" : "");
+    if (light == nullptr || light->brightness < 0.02)
+        return;
+    const QPointF at = board ? kBoardLamp : QPointF(16, 14);
+    const double radius = board ? 16 : 34;
+    QColor color = theme::lampColor(light->color);
+    painter.save();
+    applyTurn(painter, part.turn);
+    QRadialGradient glow(at, radius);
+    color.setAlphaF(static_cast<float>(0.75 * light->brightness));
+    glow.setColorAt(0, color);
+    color.setAlphaF(static_cast<float>(0.30 * light->brightness));
+    glow.setColorAt(0.45, color);
+    color.setAlphaF(0);
+    glow.setColorAt(1, color);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(glow);
+    painter.drawEllipse(at, radius, radius);
+    painter.restore();
+}
+
+void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture)
+{
+    painter.save();
+    applyTurn(painter, part.turn);
+    if (kind.behaviour == "led") {
+        const session::LightPicture* light = lightOf(picture, part.id, "");
+        const double b = light == nullptr ? 0 : light->brightness;
+        QColor core = QColor::fromRgbF(1.0F, 1.0F, 0.94F, static_cast<float>(0.85 * b));
+        QRadialGradient shine(QPointF(16, 12), 12);
+        shine.setColorAt(0, core);
+        core.setAlphaF(0);
+        shine.setColorAt(1, core);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(b > 0.02 ? QBrush(shine) : QBrush(QColor(30, 20, 30, 70)));
+        QPainterPath dome;
+        dome.moveTo(3, 22);
+        dome.lineTo(3, 12);
+        dome.arcTo(QRectF(3, -1, 26, 26), 180, -180);
+        dome.lineTo(29, 22);
+        dome.closeSubpath();
+        painter.drawPath(dome);
+        if (b <= 0.02) {
+            painter.setBrush(QColor(30, 20, 30, 70));
+            painter.drawRect(QRectF(0, 22, 28, 7));
+        }
+    } else if (kind.behaviour == "resistor") {
+        const double ohms = kernel::parseQuantity(settingOf(kind, part, "resistance"), kernel::Unit::ohm).value_or(0);
+        const auto bands = resistorBands(ohms);
+        for (std::size_t i = 0; i < bands.size(); ++i)
+            painter.fillRect(QRectF(18 + static_cast<double>(i) * 7 + (i == 3 ? 4 : 0), -6.5, 3.2, 13), bands[i]);
+        painter.setPen(theme::kInk);
+        painter.setFont(theme::figures(6.8));
+        uprightText(painter, part.turn % 2 == 0 ? QPointF(32, -16) : QPointF(32, part.turn == 1 ? -24 : 24), part.turn, QString::fromStdString(kernel::formatQuantity(ohms, kernel::Unit::ohm)));
+    } else if (kind.behaviour == "push-button") {
+        const bool pressed = controlOn(picture, part.id, "pressed");
+        painter.setPen(QPen(QColor(0x5E, 0x1A, 0x3A), 1.2));
+        painter.setBrush(pressed ? QColor(0x6E, 0x20, 0x44) : theme::kBramble);
+        painter.drawEllipse(QPointF(32, 32), pressed ? 13.5 : 15.0, pressed ? 13.5 : 15.0);
+        if (!pressed) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(QColor(255, 255, 255, 60));
+            painter.drawEllipse(QPointF(27, 26), 4.5, 3.5);
+        }
+        if (!part.key.empty()) {
+            painter.setPen(Qt::white);
+            painter.setFont(theme::words(8, QFont::DemiBold));
+            uprightText(painter, QPointF(32, 32), part.turn, QString::fromStdString(part.key));
+        }
+    } else if (kind.behaviour == "slide-switch") {
+        const bool b = controlOn(picture, part.id, "position");
+        painter.setPen(QPen(theme::kInk, 1));
+        painter.setBrush(QColor(0xCF, 0xC8, 0xD2));
+        painter.drawRoundedRect(QRectF(b ? 36 : 8, 9, 20, 20), 4, 4);
+        painter.setPen(QPen(QColor(0x8E, 0x87, 0x94), 1.2));
+        const double x = b ? 46 : 18;
+        painter.drawLine(QPointF(x - 3, 14), QPointF(x - 3, 24));
+        painter.drawLine(QPointF(x + 3, 14), QPointF(x + 3, 24));
+    } else if (kind.id == "briar-328") {
+        if (const session::LightPicture* light = lightOf(picture, part.id, "lamp"); light != nullptr && light->brightness > 0.02) {
+            QColor c(0xFF, 0xD9, 0x7A);
+            c.setAlphaF(static_cast<float>(light->brightness));
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(c);
+            painter.drawEllipse(kBoardLamp, 4.5, 4.5);
+        }
+        if (!controlOn(picture, part.id, "RESET", true)) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(theme::kBramble);
+            painter.drawEllipse(QPointF(343, 96), 7, 7);
+        }
+    }
+    painter.restore();
+}
+
+QPixmap PartArt::thumbnail(const bench::PartKind& kind, QSize size, double ratio)
+{
+    QPixmap pixmap(size * ratio);
+    pixmap.setDevicePixelRatio(ratio);
+    pixmap.fill(Qt::transparent);
+    const QRectF box = bodyBox(kind).adjusted(-4, -4, 4, 4);
+    const double scale = std::min({size.width() / box.width(), size.height() / box.height(), 1.0});
+    QPainter painter(&pixmap);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(size.width() / 2.0, size.height() / 2.0);
+    painter.scale(scale, scale);
+    painter.translate(-box.center());
+    bench::PartItem part;
+    part.kind = kind.id;
+    drawBody(painter, kind, part, scale * ratio);
+    drawFace(painter, kind, part, session::Picture{});
+    return pixmap;
+}
+
+void drawBead(QPainter& painter, QPointF at, double r, const session::PinPicture& pin, const QColor& ink, const QColor& ground)
+{
+    using circuit::NetState;
+    painter.save();
+    painter.setPen(QPen(ink, r * 0.42));
+    painter.setBrush(ground);
+    if (pin.busy && pin.state != NetState::conflict) {
+        painter.drawEllipse(at, r, r);
+        QPainterPath filled;
+        filled.addEllipse(at, r, r);
+        QPainterPath level;
+        level.addRect(QRectF(at.x() - r, at.y() + r - 2 * r * pin.duty, 2 * r, 2 * r));
+        painter.fillPath(filled.intersected(level), ink);
+    } else {
+        switch (pin.state) {
+        case NetState::high:
+            painter.setBrush(ink);
+            painter.drawEllipse(at, r, r);
+            break;
+        case NetState::low: painter.drawEllipse(at, r, r); break;
+        case NetState::between:
+            painter.drawEllipse(at, r, r);
+            painter.setBrush(ink);
+            painter.drawPie(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r), 90 * 16, 180 * 16);
+            break;
+        case NetState::floating:
+            painter.setPen(QPen(ink, r * 0.6, Qt::SolidLine, Qt::RoundCap));
+            painter.drawLine(at - QPointF(r, 0), at + QPointF(r, 0));
+            break;
+        case NetState::conflict: {
+            painter.setPen(QPen(theme::kRust, r * 0.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            const QPointF zigzag[] = {at + QPointF(-1.6 * r, r), at + QPointF(-0.5 * r, -r), at + QPointF(0.5 * r, r), at + QPointF(1.6 * r, -r)};
+            painter.drawPolyline(zigzag, 4);
+            break;
+        }
+        }
+    }
+    painter.restore();
+}
+
+}  // namespace bramix::app

@@ -1,0 +1,52 @@
+// How parts look: the body from catalogue/<kind>/body.svg, and a face drawn over it that shows the part's state.
+// One grid step is kStep units of the drawing; at 100 % a unit is a pixel.
+#pragma once
+
+#include <QHash>
+#include <QPainter>
+#include <QPixmap>
+#include <QSvgRenderer>
+
+#include "bench/geometry.h"
+#include "session/picture.h"
+
+namespace bramix::app {
+
+inline constexpr double kStep = 16;
+
+inline QPointF toUnits(bench::GridPoint p) { return {p.x * kStep, p.y * kStep}; }
+
+class PartArt {
+public:
+    // Draws a part's body with its corner at the painter's origin, turned; `scale` is device pixels a unit.
+    void drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale);
+    // What changes while it runs: light, a pressed cap, a slider, a value's text. Same origin and turn.
+    void drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
+    // Light beyond the body, drawn under everything else that is dynamic.
+    void drawGlow(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
+
+    // The area that the body covers, in units from the corner, before turning.
+    [[nodiscard]] QRectF bodyBox(const bench::PartKind& kind);
+    // The same on the sheet.
+    [[nodiscard]] QRectF sheetBox(const bench::PartKind& kind, const bench::PartItem& part);
+    // Where a live control is worked with the mouse, on the sheet; empty where the part has none on its face.
+    [[nodiscard]] QRectF controlBox(const bench::PartKind& kind, const bench::PartItem& part) const;
+    // Small drawing for lists.
+    [[nodiscard]] QPixmap thumbnail(const bench::PartKind& kind, QSize size, double ratio);
+
+private:
+    QSvgRenderer& renderer(const bench::PartKind& kind, const QString& tint);
+
+    QHash<QString, std::shared_ptr<QSvgRenderer>> renderers_;
+    QHash<QString, QPixmap> pixmaps_;
+    QHash<QString, QRectF> boxes_;
+};
+
+// The state of a pin, told by shape: filled bead high, ring low, dash floating, half bead between thresholds, zigzag for two outputs that
+// fight; a bead filled from below in proportion to its duty where it changes too fast to follow.
+void drawBead(QPainter& painter, QPointF at, double radius, const session::PinPicture& pin, const QColor& ink, const QColor& ground);
+
+// Four colour bands (EN 60062) of a resistance: two digits, multiplier, tolerance 5 %.
+std::array<QColor, 4> resistorBands(double ohms);
+
+}  // namespace bramix::app

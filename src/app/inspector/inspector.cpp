@@ -1,0 +1,475 @@
+#include "app/inspector/inspector.h"
+
+#include <algorithm>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPainter>
+#include <QPlainTextEdit>
+#include <QPushButton>
+
+#include "app/canvas/part_art.h"
+#include "app/shell/theme.h"
+#include "kernel/units.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kWidth = 296;
+
+QString quantity(double value, kernel::Unit unit) { return QString::fromStdString(kernel::formatQuantity(value, unit, 3)); }
+
+// One pin: bead, name, what it does, volts and amps. A click puts it on the tape or takes it off.
+class PinRow : public QWidget {
+public:
+    PinRow(Editor& editor, bench::PinRef ref, QString about) : editor_(editor), ref_(std::move(ref)), about_(std::move(about))
+    {
+        setFixedHeight(24);
+        setCursor(Qt::PointingHandCursor);
+        setToolTip(tr("%1\nClick: on the tape, or off it").arg(about_));
+    }
+
+protected:
+    void mousePressEvent(QMouseEvent*) override { editor_.toggleLane(ref_); }
+
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        painter.setRenderHint(QPainter::Antialiasing);
+        if (underMouse())
+            painter.fillRect(rect(), QColor(0xE2, 0xD8, 0xC8));
+        const auto& pins = editor_.picture().pins;
+        const auto found = pins.find(ref_);
+        const bool onTape = std::find(editor_.lanes().begin(), editor_.lanes().end(), ref_) != editor_.lanes().end();
+        painter.setPen(onTape ? theme::kBramble : theme::kInk);
+        painter.setFont(theme::figures(8.5, QFont::DemiBold));
+        painter.drawText(QRectF(18, 0, 44, height()), Qt::AlignVCenter, QString::fromStdString(ref_.pin));
+        painter.setFont(theme::words(8));
+        painter.setPen(theme::kMuted);
+        const double room = width() - 62 - 122;
+        painter.drawText(QRectF(62, 0, room, height()), Qt::AlignVCenter, QFontMetrics(painter.font()).elidedText(about_, Qt::ElideRight, static_cast<int>(room)));
+        if (found == pins.end())
+            return;
+        drawBead(painter, QPointF(8, height() / 2.0), 4, found->second, theme::kInk, theme::kCard);
+        painter.setFont(theme::figures(8.2));
+        painter.setPen(theme::kInk);
+        painter.drawText(QRectF(width() - 122, 0, 58, height()), Qt::AlignVCenter | Qt::AlignRight,
+                         found->second.state == circuit::NetState::floating ? QString("–") : QString::number(found->second.volts, 'f', 2) + " V");
+        painter.setPen(theme::kMuted);
+        painter.drawText(QRectF(width() - 62, 0, 60, height()), Qt::AlignVCenter | Qt::AlignRight, std::abs(found->second.amps) < 1e-7 ? QString() : quantity(found->second.amps, kernel::Unit::ampere));
+        painter.setPen(QPen(theme::kRule, 1));
+        painter.drawLine(0, height() - 1, width(), height() - 1);
+    }
+
+private:
+    Editor& editor_;
+    bench::PinRef ref_;
+    QString about_;
+};
+
+// Ten keys of colour for wires.
+class Swatch : public QPushButton {
+public:
+    Swatch(const std::string& color, bool chosen) : color_(theme::wireColor(color)), chosen_(chosen)
+    {
+        setFixedSize(26, 26);
+        setToolTip(QString::fromStdString(color));
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(chosen_ ? QPen(theme::kInk, 2) : QPen(Qt::NoPen));
+        painter.setBrush(color_);
+        painter.drawRoundedRect(QRectF(3, 3, 20, 20), 5, 5);
+    }
+
+private:
+    QColor color_;
+    bool chosen_;
+};
+
+kernel::Unit unitOf(const std::string& type)
+{
+    return type == "ohm" ? kernel::Unit::ohm : type == "volt" ? kernel::Unit::volt : kernel::Unit::none;
+}
+
+}  // namespace
+
+Inspector::Inspector(Editor& editor, QWidget* parent) : QScrollArea(parent), editor_(editor)
+{
+    setObjectName("inspector");
+    setFixedWidth(kWidth);
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setFocusPolicy(Qt::NoFocus);
+    connect(&editor_, &Editor::selectionChanged, this, &Inspector::rebuild);
+    connect(&editor_, &Editor::documentChanged, this, [this] {
+        // A field that is being typed into must live on while its own edits come back.
+        if (page_ == nullptr || page_->focusWidget() == nullptr || !page_->focusWidget()->hasFocus())
+            rebuild();
+    });
+    connect(&editor_, &Editor::lanesChanged, this, [this] { page_->update(); });
+    connect(&editor_, &Editor::pictureChanged, this, &Inspector::refresh);
+    rebuild();
+}
+
+void Inspector::rebuild()
+{
+    refreshers_.clear();
+    page_ = new QWidget;
+    page_->setObjectName("inspectorPage");
+    layout_ = new QVBoxLayout(page_);
+    layout_->setContentsMargins(18, 16, 16, 16);
+    layout_->setSpacing(6);
+    const bench::Selection& selection = editor_.selection();
+    const bench::PartItem* part = selection.parts.size() == 1 && selection.wires.empty() ? editor_.document().part(*selection.parts.begin()) : nullptr;
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    if (kind != nullptr)
+        showPart(*part, *kind);
+    else if (selection.parts.empty() && selection.wires.size() == 1)
+        showWire(*selection.wires.begin());
+    else if (!selection.empty())
+        showMany();
+    else
+        showBench();
+    layout_->addStretch(1);
+    setWidget(page_);  // takes the old page away
+    refresh();
+}
+
+void Inspector::refresh()
+{
+    for (const auto& r : refreshers_)
+        r();
+}
+
+void Inspector::addTitle(const QString& title, const QString& about)
+{
+    auto* label = new QLabel(title);
+    label->setFont(theme::words(13, QFont::DemiBold));
+    label->setWordWrap(true);
+    layout_->addWidget(label);
+    if (!about.isEmpty()) {
+        QLabel* text = addText(about);
+        text->setStyleSheet("color: #6F6577;");
+    }
+}
+
+void Inspector::addHeading(const QString& text)
+{
+    auto* label = new QLabel(text.toUpper());
+    QFont font = theme::words(7.8, QFont::DemiBold);
+    font.setLetterSpacing(QFont::AbsoluteSpacing, 0.8);
+    label->setFont(font);
+    label->setStyleSheet("color: #6F6577;");
+    label->setContentsMargins(0, 12, 0, 2);
+    layout_->addWidget(label);
+}
+
+QLabel* Inspector::addText(const QString& text)
+{
+    auto* label = new QLabel(text);
+    label->setFont(theme::words(8.8));
+    label->setWordWrap(true);
+    layout_->addWidget(label);
+    return label;
+}
+
+QWidget* Inspector::addRow(const QString& label, QWidget* field)
+{
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* name = new QLabel(label);
+    name->setFont(theme::words(9));
+    line->addWidget(name, 1);
+    field->setFixedWidth(118);
+    field->setFont(theme::figures(8.8));
+    line->addWidget(field);
+    layout_->addWidget(row);
+    return row;
+}
+
+void Inspector::showBench()
+{
+    const bench::Document& d = editor_.document();
+    addTitle(QString::fromStdString(d.title), editor_.file().isEmpty() ? tr("not saved yet") : QFileInfo(editor_.file()).fileName());
+
+    addHeading(tr("Bench"));
+    auto* title = new QLineEdit(QString::fromStdString(d.title));
+    connect(title, &QLineEdit::editingFinished, this, [this, title] {
+        const std::string text = title->text().trimmed().toStdString();
+        if (!text.empty())
+            editor_.change(tr("title"), [&](bench::Document& doc) { doc.title = text; });
+    });
+    addRow(tr("title"), title);
+    auto* notes = new QPlainTextEdit(QString::fromStdString(d.notes));
+    notes->setPlaceholderText(tr("Notes"));
+    notes->setFont(theme::words(8.8));
+    notes->setFixedHeight(74);
+    connect(notes, &QPlainTextEdit::textChanged, this, [this, notes] {
+        const std::string text = notes->toPlainText().toStdString();
+        editor_.change(tr("notes"), [&](bench::Document& doc) { doc.notes = text; }, "notes");
+    });
+    layout_->addWidget(notes);
+
+    addHeading(tr("Chips"));
+    QLabel* chips = addText({});
+    chips->setTextFormat(Qt::RichText);
+    refreshers_.emplace_back([this, chips] {
+        QString text;
+        for (const session::ChipPicture& chip : editor_.picture().chips)
+            text += QString("<p style='margin:0 0 4px 0'><b>%1</b> %2, %3<br><span style='color:#6F6577'>%4</span></p>")
+                        .arg(QString::fromStdString(chip.id), QString::fromStdString(chip.chip), quantity(static_cast<double>(chip.clockHz), kernel::Unit::hertz),
+                             chip.firmwareFile.empty() ? tr("no firmware loaded") : QFileInfo(QString::fromStdString(chip.firmwareFile)).fileName());
+        chips->setText(text.isEmpty() ? tr("none yet") : text);
+    });
+
+    addHeading(tr("Findings"));
+    QLabel* findings = addText({});
+    findings->setTextFormat(Qt::RichText);
+    refreshers_.emplace_back([this, findings] {
+        QString text;
+        for (const bench::Finding& f : editor_.picture().findings)
+            text += QString("<p style='margin:0 0 6px 0'><b style='color:%1'>%2</b> %3</p>")
+                        .arg(f.severity == bench::Severity::error ? "#A83A22" : f.severity == bench::Severity::warning ? "#9A5A05" : "#6F6577",
+                             QString::fromStdString(f.where).toHtmlEscaped(), QString::fromStdString(f.message).toHtmlEscaped());
+        findings->setText(text.isEmpty() ? tr("Nothing noticed.") : text);
+    });
+}
+
+void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about));
+    addControls(part, kind);
+    if (kind.chip != nullptr)
+        addFirmware(part);
+    addPins(part, kind);
+    addSettings(part, kind);
+}
+
+void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    if (kind.controls.empty() && kind.behaviour != "led")
+        return;
+    addHeading(kind.controls.empty() ? tr("Light") : tr("Live controls"));
+    const std::string id = part.id;
+    for (const bench::ControlKind& control : kind.controls) {
+        const std::string name = control.name;
+        const QString high = QString::fromStdString(control.high);
+        const QString low = QString::fromStdString(control.low);
+        auto* button = new QPushButton(QString::fromStdString(control.label));
+        button->setFocusPolicy(Qt::NoFocus);
+        button->setObjectName("control-" + QString::fromStdString(name));
+        if (control.type == "hold") {
+            button->setText(tr("%1 (hold)").arg(QString::fromStdString(control.label)));
+            connect(button, &QPushButton::pressed, this, [this, id, name] { editor_.setControl(id, name, 1); });
+            connect(button, &QPushButton::released, this, [this, id, name] { editor_.setControl(id, name, 0); });
+        } else {
+            connect(button, &QPushButton::clicked, this, [this, id, name] {
+                const auto now = editor_.picture().controls.find(id + "." + name);
+                editor_.setControl(id, name, now != editor_.picture().controls.end() && now->second != 0 ? 0 : 1);
+            });
+        }
+        layout_->addWidget(button);
+        refreshers_.emplace_back([this, button, id, name, high, low, control] {
+            const auto now = editor_.picture().controls.find(id + "." + name);
+            const bool on = now != editor_.picture().controls.end() && now->second != 0;
+            if (control.type != "hold")
+                button->setText(QString("%1: %2").arg(QString::fromStdString(control.label), on ? high : low));
+        });
+    }
+    if (kind.behaviour == "led") {
+        QLabel* light = addText({});
+        light->setFont(theme::figures(9));
+        refreshers_.emplace_back([this, light, id] {
+            for (const session::LightPicture& l : editor_.picture().lights)
+                if (l.part == id)
+                    light->setText(tr("%1 on average\n%2 % as the eye sees it").arg(quantity(l.amps, kernel::Unit::ampere)).arg(std::lround(l.brightness * 100)));
+        });
+    }
+}
+
+void Inspector::addFirmware(const bench::PartItem& part)
+{
+    addHeading(tr("Firmware"));
+    const std::string id = part.id;
+    QLabel* name = addText({});
+    name->setFont(theme::figures(8.8));
+    refreshers_.emplace_back([this, name, id] {
+        for (const session::ChipPicture& chip : editor_.picture().chips)
+            if (chip.id == id) {
+                QString text = chip.firmwareFile.empty() ? tr("none loaded") : QFileInfo(QString::fromStdString(chip.firmwareFile)).fileName();
+                text += QString("\n%1  0x%2%3").arg(chip.inReset ? tr("in reset") : chip.sleeping ? tr("asleep") : tr("at")).arg(chip.pc, 4, 16, QChar('0')).arg(
+                    chip.place.empty() ? QString() : "  " + QString::fromStdString(chip.place));
+                name->setText(text);
+            }
+    });
+    auto* load = new QPushButton(tr("Load firmware…"));
+    load->setFocusPolicy(Qt::NoFocus);
+    connect(load, &QPushButton::clicked, this, [this, id] { emit firmwareWanted(id); });
+    layout_->addWidget(load);
+}
+
+void Inspector::addPins(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    addHeading(tr("Pins"));
+    for (const bench::PinKind& pin : kind.pins) {
+        QString about = QString::fromStdString(pin.about);
+        if (!pin.aliases.empty())
+            about = QString::fromStdString(pin.aliases.back()) + "  " + about;
+        auto* row = new PinRow(editor_, {part.id, pin.name}, about);
+        layout_->addWidget(row);
+        refreshers_.emplace_back([row] { row->update(); });
+    }
+}
+
+void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    addHeading(tr("Settings"));
+    const std::string id = part.id;
+    auto* name = new QLineEdit(QString::fromStdString(part.id));
+    name->setObjectName("part-id");
+    connect(name, &QLineEdit::editingFinished, this, [this, name, id] {
+        const std::string wanted = name->text().trimmed().toStdString();
+        if (wanted == id)
+            return;
+        bool good = false;
+        editor_.change(tr("rename"), [&](bench::Document& d) { good = bench::renamePart(d, id, wanted); });
+        if (good)
+            editor_.select({{wanted}, {}});
+        else {
+            emit editor_.message(tr("\"%1\" cannot be a name here: it is taken, empty, or has a point in it").arg(name->text()), true);
+            name->setText(QString::fromStdString(id));
+        }
+    });
+    addRow(tr("name"), name);
+    auto* label = new QLineEdit(QString::fromStdString(part.label));
+    label->setPlaceholderText(tr("none"));
+    connect(label, &QLineEdit::editingFinished, this, [this, label, id] {
+        editor_.change(tr("label"), [&](bench::Document& d) {
+            if (bench::PartItem* p = d.part(id))
+                p->label = label->text().toStdString();
+        });
+    });
+    addRow(tr("label"), label);
+    for (const bench::SettingKind& setting : kind.settings) {
+        const std::string key = setting.name;
+        const std::string standard = setting.standard;
+        const auto given = part.set.find(key);
+        const QString now = QString::fromStdString(given != part.set.end() ? given->second : standard);
+        const auto apply = [this, id, key, standard](const std::string& value) {
+            editor_.change(tr("setting"), [&](bench::Document& d) {
+                if (bench::PartItem* p = d.part(id)) {
+                    if (value == standard)
+                        p->set.erase(key);
+                    else
+                        p->set[key] = value;
+                }
+            });
+        };
+        if (setting.type == "choice") {
+            auto* box = new QComboBox;
+            box->setObjectName("setting-" + QString::fromStdString(key));
+            for (const std::string& choice : setting.choices)
+                box->addItem(QString::fromStdString(choice));
+            box->setCurrentText(now);
+            connect(box, &QComboBox::textActivated, this, [apply](const QString& text) { apply(text.toStdString()); });
+            addRow(QString::fromStdString(setting.label), box);
+            continue;
+        }
+        auto* line = new QLineEdit(now);
+        line->setObjectName("setting-" + QString::fromStdString(key));
+        const std::string type = setting.type;
+        connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type] {
+            const std::string value = line->text().trimmed().toStdString();
+            if (value == now.toStdString())
+                return;
+            std::string wrong;
+            if (unitOf(type) != kernel::Unit::none) {
+                if (const auto q = kernel::parseQuantity(value, unitOf(type)); !q)
+                    wrong = q.error().what;
+            } else if (type == "bounce" && value != "off") {
+                if (const auto t = kernel::parseDuration(value); !t)
+                    wrong = t.error().what + ", or \"off\"";
+            }
+            if (!wrong.empty()) {
+                emit editor_.message(QString::fromStdString(wrong), true);
+                line->setText(now);
+                return;
+            }
+            apply(value);
+        });
+        addRow(QString::fromStdString(setting.label), line);
+    }
+    const bool hasHold = std::any_of(kind.controls.begin(), kind.controls.end(), [](const bench::ControlKind& c) { return c.type == "hold"; });
+    if (hasHold) {
+        auto* key = new QLineEdit(QString::fromStdString(part.key));
+        key->setPlaceholderText(tr("none"));
+        key->setMaxLength(1);
+        connect(key, &QLineEdit::editingFinished, this, [this, key, id] {
+            editor_.change(tr("key"), [&](bench::Document& d) {
+                if (bench::PartItem* p = d.part(id))
+                    p->key = key->text().toUpper().toStdString();
+            });
+        });
+        addRow(tr("key"), key);
+    }
+}
+
+void Inspector::showWire(std::size_t wire)
+{
+    const bench::WireItem& w = editor_.document().wires[wire];
+    addTitle(tr("Wire"), QString::fromStdString(w.from.text() + " to " + w.to.text()));
+    QLabel* state = addText({});
+    state->setFont(theme::figures(9));
+    const bench::PinRef from = w.from;
+    refreshers_.emplace_back([this, state, from] {
+        const auto found = editor_.picture().pins.find(from);
+        if (found != editor_.picture().pins.end())
+            state->setText(tr("net %1\n%2").arg(QString::fromStdString(found->second.net), found->second.state == circuit::NetState::floating ? tr("floating") : quantity(found->second.volts, kernel::Unit::volt)));
+    });
+    addHeading(tr("Colour"));
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(4);
+    for (const std::string& color : bench::wireColors()) {
+        auto* swatch = new Swatch(color, color == w.color);
+        connect(swatch, &QPushButton::clicked, this, [this, wire, color] {
+            editor_.change(tr("colour"), [&](bench::Document& d) {
+                if (wire < d.wires.size())
+                    d.wires[wire].color = color;
+            });
+        });
+        line->addWidget(swatch);
+    }
+    line->addStretch(1);
+    layout_->addWidget(row);
+    if (!w.via.empty()) {
+        auto* tidy = new QPushButton(tr("Find its own way"));
+        connect(tidy, &QPushButton::clicked, this, [this, wire] {
+            editor_.change(tr("re-route"), [&](bench::Document& d) {
+                if (wire < d.wires.size())
+                    d.wires[wire].via.clear();
+            });
+        });
+        layout_->addWidget(tidy);
+    }
+}
+
+void Inspector::showMany()
+{
+    const bench::Selection& s = editor_.selection();
+    addTitle(tr("%1 parts, %2 wires").arg(s.parts.size()).arg(s.wires.size()), tr("R turns, Ctrl+D duplicates, Del removes, arrow keys move by one step"));
+}
+
+}  // namespace bramix::app

@@ -1,0 +1,187 @@
+#include "app/shell/drawer.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QPainter>
+#include <QPushButton>
+
+#include "app/shell/theme.h"
+#include "kernel/units.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kRail = 44;
+constexpr int kWidth = 236;
+
+}  // namespace
+
+Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent), editor_(editor), art_(art)
+{
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    auto* rail = new QWidget;
+    rail->setFixedWidth(kRail);
+    auto* column = new QVBoxLayout(rail);
+    column->setContentsMargins(6, 10, 6, 10);
+    column->setSpacing(6);
+    stack_ = new QStackedWidget;
+    stack_->setFixedWidth(kWidth);
+    for (const auto& [icon, tip] : {std::pair("parts", tr("Parts")), std::pair("files", tr("Files")), std::pair("findings", tr("Findings"))}) {
+        auto* b = new QToolButton;
+        b->setIcon(theme::icon(icon));
+        b->setIconSize({22, 22});
+        b->setCheckable(true);
+        b->setToolTip(tip);
+        b->setFocusPolicy(Qt::NoFocus);
+        const auto which = static_cast<Page>(rail_.size());
+        connect(b, &QToolButton::clicked, this, [this, which] { toggle(which); });
+        rail_.push_back(b);
+        column->addWidget(b);
+    }
+    column->addStretch(1);
+    layout->addWidget(rail);
+    layout->addWidget(stack_);
+
+    auto* partsPage = new QWidget;
+    auto* partsLayout = new QVBoxLayout(partsPage);
+    partsLayout->setContentsMargins(0, 0, 0, 0);
+    filter_ = new QLineEdit;
+    filter_->setPlaceholderText(tr("Name or purpose"));
+    parts_ = new QListWidget;
+    parts_->setObjectName("drawerParts");
+    parts_->setIconSize({44, 36});
+    parts_->setFocusPolicy(Qt::NoFocus);
+    parts_->setStyleSheet("QListWidget { background: transparent; }");
+    partsLayout->addWidget(filter_);
+    partsLayout->addWidget(parts_, 1);
+    stack_->addWidget(page(tr("Parts"), partsPage));
+    files_ = new QWidget;
+    filesLayout_ = new QVBoxLayout(files_);
+    filesLayout_->setContentsMargins(0, 0, 0, 0);
+    filesLayout_->setSpacing(3);
+    stack_->addWidget(page(tr("Files"), files_));
+    findings_ = new QListWidget;
+    findings_->setWordWrap(true);
+    findings_->setStyleSheet("QListWidget { background: transparent; }");
+    stack_->addWidget(page(tr("Findings"), findings_));
+    stack_->hide();
+
+    connect(filter_, &QLineEdit::textChanged, this, &Drawer::fillParts);
+    connect(parts_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit partChosen(item->data(Qt::UserRole).toString().toStdString()); });
+    connect(findings_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit placeChosen(item->data(Qt::UserRole).toString().toStdString()); });
+    connect(&editor_, &Editor::fileChanged, this, [this] {
+        if (stack_->isVisible() && stack_->currentIndex() == kFiles)
+            fillFiles();
+    });
+    connect(&editor_, &Editor::pictureChanged, this, [this] {
+        if (stack_->isVisible() && stack_->currentIndex() == kFindings && editor_.picture().findings.size() != shownFindings_)
+            fillFindings();
+    });
+}
+
+QWidget* Drawer::page(const QString& title, QWidget* content)
+{
+    auto* out = new QWidget;
+    auto* layout = new QVBoxLayout(out);
+    layout->setContentsMargins(8, 14, 12, 8);
+    auto* label = new QLabel(title);
+    label->setFont(theme::words(12, QFont::DemiBold));
+    layout->addWidget(label);
+    layout->addWidget(content, 1);
+    return out;
+}
+
+void Drawer::toggle(Page page)
+{
+    const bool closing = stack_->isVisible() && stack_->currentIndex() == page;
+    stack_->setVisible(!closing);
+    stack_->setCurrentIndex(page);
+    for (std::size_t i = 0; i < rail_.size(); ++i)
+        rail_[i]->setChecked(!closing && i == static_cast<std::size_t>(page));
+    if (closing)
+        return;
+    switch (page) {
+    case kParts: fillParts(); break;
+    case kFiles: fillFiles(); break;
+    case kFindings: fillFindings(); break;
+    }
+}
+
+void Drawer::fillParts()
+{
+    parts_->clear();
+    for (const bench::PartKind* kind : editor_.catalogue().search(filter_->text().toStdString())) {
+        auto* item = new QListWidgetItem(QIcon(art_.thumbnail(*kind, {44, 36}, devicePixelRatioF())), QString::fromStdString(kind->title));
+        item->setData(Qt::UserRole, QString::fromStdString(kind->id));
+        item->setToolTip(QString::fromStdString(kind->about));
+        item->setFont(theme::words(9.4));
+        parts_->addItem(item);
+    }
+}
+
+void Drawer::fillFiles()
+{
+    while (QLayoutItem* old = filesLayout_->takeAt(0)) {
+        delete old->widget();
+        delete old;
+    }
+    const auto link = [&](const QString& text, const QString& tip, auto then) {
+        auto* b = new QPushButton(text);
+        b->setObjectName("link");
+        b->setToolTip(tip);
+        b->setCursor(Qt::PointingHandCursor);
+        b->setFont(theme::words(9.4));
+        b->setFocusPolicy(Qt::NoFocus);
+        connect(b, &QPushButton::clicked, this, then);
+        filesLayout_->addWidget(b);
+    };
+    const auto heading = [&](const QString& text) {
+        auto* label = new QLabel(text.toUpper());
+        label->setFont(theme::words(7.8, QFont::DemiBold));
+        label->setStyleSheet("color: #6F6577;");
+        label->setContentsMargins(0, 12, 0, 2);
+        filesLayout_->addWidget(label);
+    };
+    link(tr("New bench"), "Ctrl+N", [this] { emit newWanted(); });
+    link(tr("Open…"), "Ctrl+O", [this] { emit openWanted(); });
+    link(tr("Save"), "Ctrl+S", [this] { emit saveWanted(false); });
+    link(tr("Save as…"), "Ctrl+Shift+S", [this] { emit saveWanted(true); });
+    const QStringList recent = editor_.recentFiles();
+    if (!recent.isEmpty())
+        heading(tr("Recent"));
+    for (const QString& file : recent) {
+        const QFileInfo info(file);
+        link(info.fileName() == "bench.toml" ? info.dir().dirName() : info.completeBaseName(), file, [this, file] { emit fileChosen(file); });
+    }
+    heading(tr("Examples"));
+    const QDir examples(QString::fromStdString(bench::shareFolder()) + "/benches");
+    for (const QString& folder : examples.entryList(QDir::Dirs | QDir::NoDotAndDotDot, QDir::Name)) {
+        const QString file = examples.filePath(folder + "/bench.toml");
+        if (const auto document = bench::loadDocument(file.toStdString()))
+            link(QString::fromStdString(document->title), QString::fromStdString(document->notes), [this, file] { emit fileChosen(file); });
+    }
+    filesLayout_->addStretch(1);
+}
+
+void Drawer::fillFindings()
+{
+    findings_->clear();
+    shownFindings_ = editor_.picture().findings.size();
+    for (const bench::Finding& f : editor_.picture().findings) {
+        const QString when = QString::fromStdString(kernel::formatClock(f.time)) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
+        auto* item = new QListWidgetItem(QString("%1\n%2").arg(QString::fromStdString(f.message), when));
+        item->setIcon(theme::icon("findings", f.severity == bench::Severity::error ? theme::kRust : f.severity == bench::Severity::warning ? theme::kAmber : theme::kMuted));
+        item->setData(Qt::UserRole, QString::fromStdString(f.where));
+        item->setFont(theme::words(8.8));
+        findings_->addItem(item);
+    }
+    if (shownFindings_ == 0)
+        findings_->addItem(tr("Nothing noticed so far."));
+}
+
+}  // namespace bramix::app

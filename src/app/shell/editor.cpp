@@ -1,0 +1,358 @@
+#include "app/shell/editor.h"
+
+#include <QCryptographicHash>
+#include <QDir>
+#include <QFile>
+#include <QFileInfo>
+#include <QSettings>
+#include <QStandardPaths>
+
+#include <fmt/format.h>
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kFrameMs = 16;
+constexpr int kAutosaveMs = 3000;
+constexpr int kRecent = 8;
+// A linker writes a file in pieces; what has not changed for this long is complete.
+constexpr int kFileQuietMs = 150;
+constexpr std::size_t kFirstLanes = 8;
+
+// Of a fresh bench: the wired port pins of its chips.
+std::vector<bench::PinRef> usualLanes(const bench::Document& document, const bench::Catalogue& catalogue)
+{
+    std::vector<bench::PinRef> lanes;
+    const auto consider = [&](const bench::PinRef& ref) {
+        const bench::PartItem* part = document.part(ref.part);
+        const bench::PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
+        const bench::PinKind* pin = kind == nullptr || kind->chip == nullptr ? nullptr : kind->pin(ref.pin);
+        if (pin == nullptr || pin->chipPin.empty() || lanes.size() >= kFirstLanes)
+            return;
+        const bench::PinRef named{ref.part, pin->name};
+        if (std::find(lanes.begin(), lanes.end(), named) == lanes.end())
+            lanes.push_back(named);
+    };
+    for (const bench::WireItem& w : document.wires) {
+        consider(w.from);
+        consider(w.to);
+    }
+    return lanes;
+}
+
+}  // namespace
+
+Editor::Editor(const bench::Catalogue& catalogue, QObject* parent) : QObject(parent), catalogue_(catalogue), session_(catalogue), picture_(session_.picture())
+{
+    connect(&frame_, &QTimer::timeout, this, &Editor::poll);
+    frame_.setTimerType(Qt::PreciseTimer);
+    frame_.start(kFrameMs);
+    connect(&autosave_, &QTimer::timeout, this, &Editor::autosave);
+    autosave_.start(kAutosaveMs);
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, &Editor::firmwareFileChanged);
+    adopt(bench::Document{}, {});
+}
+
+QString Editor::folder() const { return file_.isEmpty() ? QDir::currentPath() : QFileInfo(file_).absolutePath(); }
+
+void Editor::adopt(bench::Document document, const QString& file)
+{
+    document_ = std::move(document);
+    saved_ = autosaved_ = document_;
+    file_ = file;
+    history_.clear();
+    selection_ = {};
+    session_.open(document_, folder().toStdString());
+    setLanes(usualLanes(document_, catalogue_));
+    watchFirmware();
+    emit documentChanged();
+    emit selectionChanged();
+    emit fileChanged();
+    emit sessionRestarted();
+}
+
+void Editor::newBench() { adopt(bench::Document{}, {}); }
+
+bool Editor::openFile(const QString& file)
+{
+    std::vector<std::string> warnings;
+    const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
+    auto document = bench::loadDocument(path, &warnings);
+    if (!document) {
+        emit message(QString::fromStdString(document.error().text()), true);
+        return false;
+    }
+    if (const auto ok = bench::checkDocument(*document, catalogue_, path); !ok) {
+        emit message(QString::fromStdString(ok.error().text()), true);
+        return false;
+    }
+    adopt(std::move(*document), QString::fromStdString(path));
+    rememberRecent(file_);
+    for (const std::string& w : warnings)
+        emit message(QString::fromStdString(w), false);
+    return true;
+}
+
+bool Editor::save()
+{
+    if (file_.isEmpty())
+        return false;
+    if (const auto ok = bench::saveText(file_.toStdString(), bench::writeDocument(document_)); !ok) {
+        emit message(QString::fromStdString(ok.error().text()), true);
+        return false;
+    }
+    discardRecovery();
+    saved_ = autosaved_ = document_;
+    emit fileChanged();
+    return true;
+}
+
+bool Editor::saveAs(const QString& file)
+{
+    const QString before = file_;
+    const QString folderBefore = folder();
+    const QString recoveryBefore = recoveryFile();
+    file_ = QFileInfo(file).absoluteFilePath();
+    // Firmware paths are relative to the bench file; they move with it.
+    const bench::Document documentBefore = document_;
+    for (bench::PartItem& part : document_.parts)
+        if (!part.firmware.empty() && part.firmware.front() != '/')
+            part.firmware = QDir(folder()).relativeFilePath(QDir(folderBefore).absoluteFilePath(QString::fromStdString(part.firmware))).toStdString();
+    if (document_.title == "New bench")
+        document_.title = QFileInfo(file).completeBaseName().toStdString();
+    if (!save()) {
+        file_ = before;
+        document_ = documentBefore;
+        return false;
+    }
+    QFile::remove(recoveryBefore);
+    rememberRecent(file_);
+    emit documentChanged();
+    return true;
+}
+
+QStringList Editor::recentFiles() const
+{
+    QStringList out;
+    for (const QString& file : QSettings().value("recent").toStringList())
+        if (QFileInfo::exists(file))
+            out << file;
+    return out;
+}
+
+void Editor::rememberRecent(const QString& file)
+{
+    QStringList files = recentFiles();
+    files.removeAll(file);
+    files.prepend(file);
+    while (files.size() > kRecent)
+        files.removeLast();
+    QSettings().setValue("recent", files);
+}
+
+QString Editor::recoveryFile() const
+{
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery";
+    const QByteArray name = file_.isEmpty() ? QByteArray("new-bench") : QCryptographicHash::hash(file_.toUtf8(), QCryptographicHash::Sha1).toHex().left(16);
+    return folder + "/" + QString::fromLatin1(name) + ".toml";
+}
+
+bool Editor::hasRecovery() const
+{
+    const QFileInfo recovery(recoveryFile());
+    if (!recovery.exists())
+        return false;
+    const auto document = bench::loadDocument(recovery.filePath().toStdString());
+    return document && !(*document == document_);
+}
+
+void Editor::restoreRecovery()
+{
+    auto document = bench::loadDocument(recoveryFile().toStdString());
+    if (!document || !bench::checkDocument(*document, catalogue_, recoveryFile().toStdString())) {
+        emit message(tr("The unsaved work could not be read; it stays at %1").arg(recoveryFile()), true);
+        return;
+    }
+    change(tr("restore unsaved work"), [&](bench::Document& d) { d = std::move(*document); });
+}
+
+void Editor::discardRecovery() { QFile::remove(recoveryFile()); }
+
+void Editor::autosave()
+{
+    if (document_ == autosaved_ || isSaved())
+        return;
+    QDir().mkpath(QFileInfo(recoveryFile()).absolutePath());
+    if (bench::saveText(recoveryFile().toStdString(), bench::writeDocument(document_)))
+        autosaved_ = document_;
+}
+
+void Editor::change(const QString& name, const std::function<void(bench::Document&)>& edit, const QString& mergeKey)
+{
+    bench::Document next = document_;
+    edit(next);
+    if (next == document_)
+        return;
+    history_.record(document_, name.toStdString(), mergeKey.toStdString());
+    document_ = std::move(next);
+    afterEdit();
+}
+
+void Editor::undo()
+{
+    if (!history_.canUndo())
+        return;
+    history_.undo(document_);
+    afterEdit();
+}
+
+void Editor::redo()
+{
+    if (!history_.canRedo())
+        return;
+    history_.redo(document_);
+    afterEdit();
+}
+
+void Editor::afterEdit()
+{
+    if (const auto ok = bench::checkDocument(document_, catalogue_, document_.title); ok)
+        session_.edit(document_);
+    else
+        emit message(QString::fromStdString(ok.error().text()), true);
+    pruneSelection();
+    std::vector<bench::PinRef> lanes = lanes_;
+    std::erase_if(lanes, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; });
+    if (lanes.empty() || lanes.size() < std::min<std::size_t>(kFirstLanes, 2))
+        lanes = usualLanes(document_, catalogue_);
+    if (lanes != lanes_)
+        setLanes(std::move(lanes));
+    watchFirmware();
+    emit documentChanged();
+    emit fileChanged();
+}
+
+void Editor::pruneSelection()
+{
+    bench::Selection kept;
+    for (const std::string& id : selection_.parts)
+        if (document_.part(id) != nullptr)
+            kept.parts.insert(id);
+    for (const std::size_t wire : selection_.wires)
+        if (wire < document_.wires.size())
+            kept.wires.insert(wire);
+    select(kept);
+}
+
+void Editor::select(const bench::Selection& selection)
+{
+    if (selection == selection_)
+        return;
+    selection_ = selection;
+    history_.endMerge();
+    emit selectionChanged();
+}
+
+void Editor::setLanes(std::vector<bench::PinRef> lanes)
+{
+    lanes_ = std::move(lanes);
+    emit lanesChanged();
+}
+
+void Editor::toggleLane(const bench::PinRef& pin)
+{
+    std::vector<bench::PinRef> lanes = lanes_;
+    if (std::erase(lanes, pin) == 0)
+        lanes.push_back(pin);
+    setLanes(std::move(lanes));
+}
+
+void Editor::run() { session_.run(); }
+void Editor::pause() { session_.pause(); }
+void Editor::toggleRun() { picture_->running ? pause() : run(); }
+void Editor::step() { session_.step(); }
+
+void Editor::restart()
+{
+    session_.restart();
+    emit sessionRestarted();
+}
+
+void Editor::setControl(const std::string& part, const std::string& control, double value) { session_.setControl(part, control, value); }
+
+void Editor::loadFirmware(const std::string& part, const QString& file)
+{
+    const QString absolute = QFileInfo(file).absoluteFilePath();
+    const bench::PartItem* item = document_.part(part);
+    const bench::PartKind* kind = item == nullptr ? nullptr : catalogue_.find(item->kind);
+    if (kind == nullptr || kind->chip == nullptr) {
+        emit message(tr("%1 runs no firmware; choose a board").arg(QString::fromStdString(part)), true);
+        return;
+    }
+    // Looked at before anything changes: the earlier firmware stays where this one is unusable.
+    if (const auto firmware = chip::loadFirmware(absolute.toStdString(), *kind->chip); !firmware) {
+        emit message(QString::fromStdString(firmware.error().text()), true);
+        return;
+    }
+    const QString relative = QDir(folder()).relativeFilePath(absolute);
+    const std::string path = (file_.isEmpty() || relative.startsWith("../../..") ? absolute : relative).toStdString();
+    if (item->firmware == path) {
+        session_.loadFirmware(part, absolute.toStdString());
+        return;
+    }
+    change(tr("load firmware"), [&](bench::Document& d) { d.part(part)->firmware = path; });
+}
+
+void Editor::watchFirmware()
+{
+    QStringList wanted;
+    for (const bench::PartItem& part : document_.parts)
+        if (!part.firmware.empty()) {
+            const QString path = QDir(folder()).absoluteFilePath(QString::fromStdString(part.firmware));
+            // The folder too: a linker may replace the file, and the watch goes with the old one.
+            wanted << path;
+        }
+    const QStringList watched = watcher_.files();
+    for (const QString& path : watched)
+        if (!wanted.contains(path))
+            watcher_.removePath(path);
+    for (const QString& path : wanted)
+        if (!watched.contains(path) && QFileInfo::exists(path))
+            watcher_.addPath(path);
+}
+
+void Editor::firmwareFileChanged(const QString& path)
+{
+    // Wait until the file is there again and has been quiet, then load it.
+    const QDateTime stamp = QFileInfo(path).lastModified();
+    QTimer::singleShot(kFileQuietMs, this, [this, path, stamp] {
+        const QFileInfo info(path);
+        if (!info.exists() || info.size() == 0 || info.lastModified() != stamp) {
+            static constexpr int kGiveUpSeconds = 30;
+            if (stamp.isValid() && stamp.secsTo(QDateTime::currentDateTime()) > kGiveUpSeconds && !info.exists())
+                return;
+            firmwareFileChanged(path);
+            return;
+        }
+        watchFirmware();
+        for (const bench::PartItem& part : document_.parts)
+            if (!part.firmware.empty() && QDir(folder()).absoluteFilePath(QString::fromStdString(part.firmware)) == path)
+                session_.loadFirmware(part.id, path.toStdString());
+    });
+}
+
+void Editor::poll()
+{
+    for (const session::Message& m : session_.takeMessages())
+        emit message(QString::fromStdString(m.text), m.error);
+    if (const auto bytes = session_.takeSerial(); !bytes.empty())
+        emit serialReceived(bytes);
+    auto latest = session_.picture();
+    if (latest->number == picture_->number)
+        return;
+    picture_ = std::move(latest);
+    emit pictureChanged();
+}
+
+}  // namespace bramix::app

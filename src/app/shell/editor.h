@@ -1,0 +1,107 @@
+// The one model that the views share: the document with its undo history and file, what is selected, and the running session behind it.
+//
+// Every edit goes through change(): it is recorded for undo, sent to the session, autosaved, and announced.
+// Invariant: the session runs the document as it stands (or the last one that could be built).
+// Tested by tests/app/.
+#pragma once
+
+#include <functional>
+
+#include <QDateTime>
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QTimer>
+
+#include "bench/edit.h"
+#include "bench/history.h"
+#include "session/live_session.h"
+
+namespace bramix::app {
+
+class Editor : public QObject {
+    Q_OBJECT
+
+public:
+    explicit Editor(const bench::Catalogue& catalogue, QObject* parent = nullptr);
+
+    [[nodiscard]] const bench::Catalogue& catalogue() const { return catalogue_; }
+    [[nodiscard]] const bench::Document& document() const { return document_; }
+    [[nodiscard]] session::LiveSession& session() { return session_; }
+    [[nodiscard]] const session::Picture& picture() const { return *picture_; }
+    [[nodiscard]] QString file() const { return file_; }
+    [[nodiscard]] bool isSaved() const { return document_ == saved_; }
+
+    // Files. Errors come out of message().
+    void newBench();
+    bool openFile(const QString& file);
+    bool save();
+    bool saveAs(const QString& file);
+    [[nodiscard]] QStringList recentFiles() const;
+
+    // Work that was not saved when the program last ended, for the present file (or for a bench without one).
+    [[nodiscard]] bool hasRecovery() const;
+    void restoreRecovery();
+    void discardRecovery();
+
+    // `edit` changes a copy; nothing happens where it leaves it the same. Edits with one merge key in a row undo together.
+    void change(const QString& name, const std::function<void(bench::Document&)>& edit, const QString& mergeKey = {});
+    void undo();
+    void redo();
+    [[nodiscard]] const bench::History& history() const { return history_; }
+
+    [[nodiscard]] const bench::Selection& selection() const { return selection_; }
+    void select(const bench::Selection& selection);
+
+    // Pins on the tape, in the order of their lanes.
+    [[nodiscard]] const std::vector<bench::PinRef>& lanes() const { return lanes_; }
+    void setLanes(std::vector<bench::PinRef> lanes);
+    void toggleLane(const bench::PinRef& pin);
+
+    void run();
+    void pause();
+    void toggleRun();
+    void step();
+    void restart();
+    void setControl(const std::string& part, const std::string& control, double value);
+    // Into the named part, and into the document, as a path beside the bench file where that is possible.
+    void loadFirmware(const std::string& part, const QString& file);
+
+    [[nodiscard]] QString folder() const;
+
+signals:
+    void documentChanged();
+    void selectionChanged();
+    void fileChanged();
+    void lanesChanged();
+    void pictureChanged();                             // at most 60 times a second
+    void serialReceived(const std::vector<bramix::session::SerialByte>& bytes);
+    void sessionRestarted();
+    void message(const QString& text, bool error);
+
+private:
+    void adopt(bench::Document document, const QString& file);
+    void afterEdit();
+    void pruneSelection();
+    void poll();
+    void autosave();
+    void watchFirmware();
+    void firmwareFileChanged(const QString& path);
+    [[nodiscard]] QString recoveryFile() const;
+    void rememberRecent(const QString& file);
+
+    const bench::Catalogue& catalogue_;
+    session::LiveSession session_;
+    bench::Document document_;
+    bench::Document saved_;
+    bench::Document autosaved_;
+    bench::History history_;
+    bench::Selection selection_;
+    std::vector<bench::PinRef> lanes_;
+    QString file_;
+    std::shared_ptr<const session::Picture> picture_;
+    QTimer frame_;
+    QTimer autosave_;
+    QFileSystemWatcher watcher_;
+};
+
+}  // namespace bramix::app

@@ -1,0 +1,89 @@
+// bramix [BENCH] [--picture FILE --for TIME]: the window, or one picture of it.
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QTimer>
+
+#include <fmt/format.h>
+
+#include "app/shell/main_window.h"
+#include "app/shell/theme.h"
+#include "kernel/check.h"
+#include "kernel/units.h"
+
+namespace {
+
+using namespace bramix;
+
+// Runs the bench for a simulated while with the window open, draws it, and leaves.
+int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial)
+{
+    if (serial)
+        window.showSerial();
+    window.tapeView().follow(std::chrono::milliseconds(2500));
+    window.editor().session().settle();
+    window.editor().run();
+    QTimer poll;
+    QObject::connect(&poll, &QTimer::timeout, &window, [&] {
+        if (window.editor().picture().now < kernel::Time(until) && window.editor().picture().stopped.empty())
+            return;
+        poll.stop();
+        window.editor().pause();
+        window.editor().session().settle();
+        QTimer::singleShot(80, &window, [&] {
+            const bool good = window.grab().save(file);
+            fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
+            QApplication::exit(good ? 0 : 2);
+        });
+    });
+    poll.start(10);
+    return QApplication::exec();
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    try {
+        QApplication application(argc, argv);
+        QApplication::setApplicationName("bramix");
+        QApplication::setOrganizationName("bramix");
+        QApplication::setApplicationVersion(BRAMIX_VERSION);
+        application.setStyle("Fusion");
+        application.setStyleSheet(app::theme::styleSheet());
+        application.setFont(app::theme::words(9.4));
+        QCommandLineParser parser;
+        parser.setApplicationDescription("A bench for microcontroller boards: wire it, run firmware on it, see what happens.");
+        parser.addHelpOption();
+        parser.addVersionOption();
+        parser.addPositionalArgument("bench", "the bench to open");
+        const QCommandLineOption picture("picture", "draw the window into a PNG file and leave", "file");
+        const QCommandLineOption span("for", "with --picture: after this much simulated time", "time", "3s");
+        const QCommandLineOption serial("serial", "with --picture: show the serial view");
+        parser.addOptions({picture, span, serial});
+        parser.process(application);
+
+        const auto catalogue = bench::Catalogue::loadInstalled();
+        if (!catalogue) {
+            fmt::print(stderr, "{}\n", catalogue.error().text());
+            return 2;
+        }
+        app::MainWindow window(*catalogue);
+        if (!parser.positionalArguments().isEmpty())
+            window.open(parser.positionalArguments().first());
+        window.show();
+        if (parser.isSet(picture)) {
+            const auto until = kernel::parseDuration(parser.value(span).toStdString());
+            if (!until) {
+                fmt::print(stderr, "--for: {}\n", until.error().text());
+                return 2;
+            }
+            window.neverAsk();
+            return drawPicture(window, parser.value(picture), *until, parser.isSet(serial));
+        }
+        return QApplication::exec();
+    } catch (const std::exception& bug) {
+        fmt::print(stderr, "Bramix itself failed: {}\n", bug.what());
+        return 3;
+    }
+}

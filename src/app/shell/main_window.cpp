@@ -1,0 +1,380 @@
+#include "app/shell/main_window.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTimer>
+#include <QVBoxLayout>
+
+#include "app/shell/theme.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr double kWireShare = 0.30;     // of the height, for the tape
+constexpr double kMeasureShare = 0.62;
+constexpr int kMessageMs = 8000;
+
+}  // namespace
+
+MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
+{
+    setWindowTitle("Bramix");
+    setWindowIcon(theme::icon("berry", theme::kBramble));
+    resize(1280, 800);
+    setMinimumSize(1024, 640);
+    auto* shell = new QWidget;
+    shell->setObjectName("shell");
+    setCentralWidget(shell);
+    auto* rows = new QVBoxLayout(shell);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+
+    transport_ = new Transport(editor_);
+    rows->addWidget(transport_);
+    recovery_ = new QWidget;
+    recovery_->setObjectName("recovery");
+    recovery_->setStyleSheet("QWidget#recovery { background: #F6E3C5; }");
+    auto* recoveryRow = new QHBoxLayout(recovery_);
+    recoveryRow->setContentsMargins(14, 5, 14, 5);
+    recoveryRow->addWidget(new QLabel(tr("Work on this bench was not saved when Bramix last ended.")));
+    recoveryRow->addStretch(1);
+    auto* restore = new QPushButton(tr("Restore it"));
+    auto* discard = new QPushButton(tr("Forget it"));
+    recoveryRow->addWidget(restore);
+    recoveryRow->addWidget(discard);
+    rows->addWidget(recovery_);
+    recovery_->hide();
+
+    auto* upper = new QWidget;
+    auto* columns = new QHBoxLayout(upper);
+    columns->setContentsMargins(0, 0, 0, 0);
+    columns->setSpacing(0);
+    drawer_ = new Drawer(editor_, art_);
+    bench_ = new BenchView(editor_, art_);
+    inspector_ = new Inspector(editor_);
+    columns->addWidget(drawer_);
+    columns->addWidget(bench_, 1);
+    columns->addWidget(inspector_);
+
+    auto* lowerBox = new QWidget;
+    lowerBox->setAttribute(Qt::WA_StyledBackground);
+    lowerBox->setStyleSheet("background: #221A26;");
+    auto* lowerRows = new QVBoxLayout(lowerBox);
+    lowerRows->setContentsMargins(0, 0, 0, 0);
+    lowerRows->setSpacing(0);
+    tabs_ = new QTabBar;
+    tabs_->setObjectName("lowerTabs");
+    tabs_->addTab(tr("Tape"));
+    tabs_->addTab(tr("Serial"));
+    tabs_->setDrawBase(false);
+    tabs_->setFocusPolicy(Qt::NoFocus);
+    tabs_->setStyleSheet("QTabBar { background: #221A26; } QTabBar::tab { background: transparent; color: #9A8EA0; padding: 5px 14px; border: none; border-bottom: 2px solid transparent; }"
+                         "QTabBar::tab:selected { color: #F4ECE0; border-bottom: 2px solid #D05C8C; }");
+    tabs_->setFont(theme::words(9.4, QFont::DemiBold));
+    tape_ = new TapeView(editor_);
+    serial_ = new SerialView(editor_);
+    lower_ = new QStackedWidget;
+    lower_->addWidget(tape_);
+    lower_->addWidget(serial_);
+    lowerRows->addWidget(tabs_);
+    lowerRows->addWidget(lower_, 1);
+
+    split_ = new QSplitter(Qt::Vertical);
+    split_->setHandleWidth(3);
+    split_->setChildrenCollapsible(false);
+    split_->addWidget(upper);
+    split_->addWidget(lowerBox);
+    rows->addWidget(split_, 1);
+
+    message_ = new QLabel(this);
+    message_->setObjectName("message");
+    message_->setWordWrap(true);
+    message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    message_->hide();
+    pick_ = new PickList(this);
+    setFocusPolicy(Qt::StrongFocus);
+
+    connect(tabs_, &QTabBar::currentChanged, lower_, &QStackedWidget::setCurrentIndex);
+    connect(&editor_, &Editor::message, this, &MainWindow::showMessage);
+    connect(inspector_, &Inspector::firmwareWanted, this, &MainWindow::askFirmware);
+    connect(bench_, &BenchView::firmwareDropped, this, [this](const std::string& part, const QString& file) { editor_.loadFirmware(part, file); });
+    connect(bench_, &BenchView::benchDropped, this, &MainWindow::open);
+    connect(transport_, &Transport::findWanted, this, &MainWindow::openFindAnything);
+    connect(transport_, &Transport::findingsWanted, this, [this] { drawer_->toggle(Drawer::kFindings); });
+    connect(drawer_, &Drawer::partChosen, this, [this](const std::string& id) {
+        if (const bench::PartKind* kind = editor_.catalogue().find(id))
+            bench_->addPartAtPointer(*kind);
+    });
+    connect(drawer_, &Drawer::openWanted, this, &MainWindow::askOpen);
+    connect(drawer_, &Drawer::newWanted, this, &MainWindow::askNew);
+    connect(drawer_, &Drawer::saveWanted, this, &MainWindow::askSave);
+    connect(drawer_, &Drawer::fileChosen, this, [this](const QString& file) {
+        if (mayLeave())
+            open(file);
+    });
+    connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:"))); });
+    connect(restore, &QPushButton::clicked, this, [this] {
+        editor_.restoreRecovery();
+        recovery_->hide();
+    });
+    connect(discard, &QPushButton::clicked, this, [this] {
+        editor_.discardRecovery();
+        recovery_->hide();
+    });
+    addCommands();
+    QTimer::singleShot(0, this, [this] {
+        arrange(kWireShare);
+        showRecoveryBar();
+    });
+    bench_->setFocus();
+}
+
+void MainWindow::addCommands()
+{
+    const auto add = [this](const QString& name, const QList<QKeySequence>& keys, std::function<void()> run) {
+        auto* action = new QAction(name, this);
+        action->setShortcuts(keys);
+        connect(action, &QAction::triggered, this, run);
+        addAction(action);
+        commands_.push_back({name, keys.isEmpty() ? QString() : keys.first().toString(QKeySequence::NativeText), std::move(run)});
+    };
+    add(tr("Run or pause"), {Qt::Key_Space}, [this] { editor_.toggleRun(); });
+    add(tr("Step one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Period), QKeySequence(Qt::Key_Colon), QKeySequence(Qt::Key_Greater)}, [this] { editor_.step(); });
+    add(tr("Restart"), {QKeySequence(Qt::CTRL | Qt::Key_R)}, [this] { editor_.restart(); });
+    add(tr("Real time or full speed"), {}, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });
+    add(tr("Add a part"), {QKeySequence(Qt::Key_Slash)}, [this] { openAddPart(); });
+    add(tr("Turn"), {QKeySequence(Qt::Key_R)}, [this] { bench_->turnSelection(); });
+    add(tr("Duplicate"), {QKeySequence(Qt::CTRL | Qt::Key_D)}, [this] { bench_->duplicateSelection(); });
+    add(tr("Remove"), {QKeySequence(Qt::Key_Delete), QKeySequence(Qt::Key_Backspace)}, [this] { bench_->removeSelection(); });
+    add(tr("Net flag on the pin under the pointer"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); });
+    add(tr("Pin under the pointer on the tape, or off it"), {QKeySequence(Qt::Key_T)}, [this] {
+        if (const auto pin = bench_->hoveredPin())
+            editor_.toggleLane(*pin);
+    });
+    add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
+    add(tr("Select all"), {QKeySequence::SelectAll}, [this] { bench_->selectAll(); });
+    add(tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); });
+    add(tr("Zoom in"), {QKeySequence::ZoomIn, QKeySequence(Qt::CTRL | Qt::Key_Equal)}, [this] { bench_->zoomBy(1.25, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
+    add(tr("Zoom out"), {QKeySequence::ZoomOut}, [this] { bench_->zoomBy(0.8, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
+    add(tr("Undo"), {QKeySequence(Qt::CTRL | Qt::Key_Z)}, [this] { editor_.undo(); });
+    add(tr("Redo"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z)}, [this] { editor_.redo(); });
+    add(tr("Arrangement: wire"), {QKeySequence(Qt::CTRL | Qt::Key_1)}, [this] { arrange(kWireShare); });
+    add(tr("Arrangement: measure"), {QKeySequence(Qt::CTRL | Qt::Key_3)}, [this] {
+        showTape();
+        arrange(kMeasureShare);
+    });
+    add(tr("Show the tape"), {}, [this] { showTape(); });
+    add(tr("Show the serial view"), {}, [this] { showSerial(); });
+    add(tr("Parts drawer"), {}, [this] { drawer_->toggle(Drawer::kParts); });
+    add(tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); });
+    add(tr("Findings drawer"), {}, [this] { drawer_->toggle(Drawer::kFindings); });
+    add(tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { openFindAnything(); });
+    add(tr("New bench"), {QKeySequence::New}, [this] { askNew(); });
+    add(tr("Open a bench"), {QKeySequence::Open}, [this] { askOpen(); });
+    add(tr("Save"), {QKeySequence::Save}, [this] { askSave(false); });
+    add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
+    add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
+}
+
+void MainWindow::arrange(double tapeShare)
+{
+    const int total = split_->height();
+    const int lower = static_cast<int>(total * tapeShare);
+    split_->setSizes({total - lower, lower});
+}
+
+void MainWindow::open(const QString& file)
+{
+    if (editor_.openFile(file)) {
+        bench_->fitAll();
+        showRecoveryBar();
+    }
+}
+
+void MainWindow::showRecoveryBar() { recovery_->setVisible(editor_.hasRecovery()); }
+
+void MainWindow::showSerial() { tabs_->setCurrentIndex(1); }
+void MainWindow::showTape() { tabs_->setCurrentIndex(0); }
+
+void MainWindow::openAddPart()
+{
+    const QPoint pointer = bench_->mapFromGlobal(QCursor::pos());
+    const QPoint at = bench_->rect().contains(pointer) ? bench_->mapTo(this, pointer) + QPoint(12, 12) : bench_->mapTo(this, QPoint(bench_->width() / 2 - 190, 60));
+    pick_->open(
+        tr("Add a part: LED, resistor, Briar…"),
+        [this](const QString& typed) {
+            std::vector<PickList::Entry> out;
+            for (const bench::PartKind* kind : editor_.catalogue().search(typed.toStdString()))
+                out.push_back({QString::fromStdString(kind->title), QString::fromStdString(kind->about), art_.thumbnail(*kind, {44, 38}, devicePixelRatioF()),
+                               [this, kind] { bench_->addPartAtPointer(*kind); }});
+            return out;
+        },
+        at);
+}
+
+std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
+{
+    std::vector<PickList::Entry> out;
+    const auto matches = [&](const QString& text) {
+        for (const QString& word : typed.split(' ', Qt::SkipEmptyParts))
+            if (!text.contains(word, Qt::CaseInsensitive))
+                return false;
+        return true;
+    };
+    for (const bench::PartItem& part : editor_.document().parts) {
+        const QString id = QString::fromStdString(part.id);
+        const QString label = QString::fromStdString(part.label);
+        const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+        if (kind != nullptr && matches(id + " " + label + " " + QString::fromStdString(kind->title)))
+            out.push_back({label.isEmpty() ? id : label, tr("part %1, %2").arg(id, QString::fromStdString(kind->title)), {}, [this, name = part.id] { bench_->reveal(name); }});
+        if (kind != nullptr && !typed.isEmpty())
+            for (const bench::PinKind& pin : kind->pins)
+                if (matches(QString::fromStdString(part.id + "." + pin.name + " " + pin.about)))
+                    out.push_back({id + "." + QString::fromStdString(pin.name), tr("pin, %1").arg(QString::fromStdString(pin.about)), {}, [this, name = part.id] { bench_->reveal(name); }});
+    }
+    for (const bench::NetItem& net : editor_.document().nets)
+        if (matches(QString::fromStdString(net.name)) && !net.pins.empty())
+            out.push_back({QString::fromStdString(net.name), tr("net, %1 pins").arg(net.pins.size()), {}, [this, name = net.pins[0].part] { bench_->reveal(name); }});
+    for (const Command& command : commands_)
+        if (matches(command.name))
+            out.push_back({command.name, command.keys, {}, command.run});
+    if (out.size() > 60)
+        out.resize(60);
+    return out;
+}
+
+void MainWindow::openFindAnything()
+{
+    pick_->open(tr("Find a part, a pin, a net, a command"), [this](const QString& typed) { return findEverything(typed); }, QPoint(width() - 400, 44));
+}
+
+void MainWindow::askOpen()
+{
+    if (!mayLeave())
+        return;
+    const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches (*.toml)"));
+    if (!file.isEmpty())
+        open(file);
+}
+
+void MainWindow::askNew()
+{
+    if (mayLeave()) {
+        editor_.newBench();
+        bench_->fitAll();
+        showRecoveryBar();
+    }
+}
+
+void MainWindow::askSave(bool elsewhere)
+{
+    if (!elsewhere && !editor_.file().isEmpty()) {
+        if (editor_.save())
+            showMessage(tr("Saved"), false);
+        return;
+    }
+    QString file = QFileDialog::getSaveFileName(this, tr("Save the bench"), editor_.folder() + "/bench.toml", tr("Benches (*.toml)"));
+    if (file.isEmpty())
+        return;
+    if (!file.endsWith(".toml"))
+        file += ".toml";
+    if (editor_.saveAs(file))
+        showMessage(tr("Saved as %1").arg(file), false);
+}
+
+void MainWindow::askFirmware(const std::string& part)
+{
+    const QString file = QFileDialog::getOpenFileName(this, tr("Load firmware"), editor_.folder(), tr("Firmware (*.elf *.hex *.ihex *.bin);;All files (*)"));
+    if (!file.isEmpty())
+        editor_.loadFirmware(part, file);
+}
+
+bool MainWindow::mayLeave()
+{
+    if (editor_.isSaved() || !asks_)
+        return true;
+    QMessageBox box(this);
+    box.setWindowTitle("Bramix");
+    box.setText(tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(editor_.document().title)));
+    auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+    auto* discard = box.addButton(tr("Leave them"), QMessageBox::DestructiveRole);
+    box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() == save) {
+        askSave(false);
+        return editor_.isSaved();
+    }
+    if (box.clickedButton() == discard) {
+        editor_.discardRecovery();
+        return true;
+    }
+    return false;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    if (!mayLeave()) {
+        event->ignore();
+        return;
+    }
+    if (asks_)
+        editor_.discardRecovery();
+    event->accept();
+}
+
+void MainWindow::showMessage(const QString& text, bool error)
+{
+    message_->setText(text);
+    message_->setFont(theme::words(9.4, QFont::Medium));
+    message_->setStyleSheet(QString("QLabel { background: %1; color: #FFFFFF; border-radius: 8px; padding: 9px 14px; }").arg(error ? "#A83A22" : "#3F4A3A"));
+    const int room = std::min(620, bench_->width() - 40);
+    message_->setMaximumWidth(room);
+    message_->setMinimumWidth(std::min(room, message_->fontMetrics().horizontalAdvance(text) + 40));
+    message_->adjustSize();
+    const QPoint at = bench_->mapTo(this, QPoint((bench_->width() - message_->width()) / 2, bench_->height() - message_->height() - 16));
+    message_->move(at);
+    message_->show();
+    message_->raise();
+    QTimer::singleShot(kMessageMs, message_, [this, text] {
+        if (message_->text() == text)
+            message_->hide();
+    });
+}
+
+// Keys that a person gave to a part's button work it as long as they are held.
+void MainWindow::holdKey(const QString& text, bool down)
+{
+    for (const bench::PartItem& part : editor_.document().parts) {
+        const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+        if (kind == nullptr || part.key.empty() || QString::fromStdString(part.key).compare(text, Qt::CaseInsensitive) != 0)
+            continue;
+        for (const bench::ControlKind& control : kind->controls)
+            if (control.type == "hold")
+                editor_.setControl(part.id, control.name, down ? 1 : 0);
+    }
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event)
+{
+    if (!event->isAutoRepeat() && event->modifiers() == Qt::NoModifier && !event->text().isEmpty())
+        holdKey(QKeySequence(event->key()).toString(), true);
+    else if (event->key() == Qt::Key_Escape)
+        message_->hide();
+    QMainWindow::keyPressEvent(event);
+}
+
+void MainWindow::keyReleaseEvent(QKeyEvent* event)
+{
+    if (!event->isAutoRepeat())
+        holdKey(QKeySequence(event->key()).toString(), false);
+    QMainWindow::keyReleaseEvent(event);
+}
+
+}  // namespace bramix::app

@@ -1,0 +1,83 @@
+// The window: where everything is, and what the keys do.
+// Tested by tests/app/window_test.cpp.
+#pragma once
+
+#include <QMainWindow>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QTabBar>
+
+#include "app/canvas/bench_view.h"
+#include "app/inspector/inspector.h"
+#include "app/serial/serial_view.h"
+#include "app/shell/drawer.h"
+#include "app/shell/editor.h"
+#include "app/shell/pick_list.h"
+#include "app/shell/transport.h"
+#include "app/tape/tape_view.h"
+
+namespace bramix::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+public:
+    explicit MainWindow(const bench::Catalogue& catalogue);
+
+    [[nodiscard]] Editor& editor() { return editor_; }
+    [[nodiscard]] BenchView& benchView() { return *bench_; }
+    [[nodiscard]] TapeView& tapeView() { return *tape_; }
+    [[nodiscard]] SerialView& serialView() { return *serial_; }
+    [[nodiscard]] PickList& pickList() { return *pick_; }
+
+    void open(const QString& file);
+    void openAddPart();
+    void openFindAnything();
+    void showSerial();
+    void showTape();
+    // Closing asks no questions; for tests.
+    void neverAsk() { asks_ = false; }
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void keyReleaseEvent(QKeyEvent*) override;
+
+private:
+    struct Command {
+        QString name;
+        QString keys;
+        std::function<void()> run;
+    };
+
+    void addCommands();
+    void arrange(double tapeShare);
+    void askOpen();
+    void askSave(bool elsewhere);
+    void askNew();
+    void askFirmware(const std::string& part);
+    bool mayLeave();
+    void showMessage(const QString& text, bool error);
+    void showRecoveryBar();
+    void holdKey(const QString& text, bool down);
+    std::vector<PickList::Entry> findEverything(const QString& typed);
+
+    Editor editor_;
+    PartArt art_;
+    Transport* transport_;
+    Drawer* drawer_;
+    BenchView* bench_;
+    Inspector* inspector_;
+    TapeView* tape_;
+    SerialView* serial_;
+    QTabBar* tabs_;
+    QStackedWidget* lower_;
+    QSplitter* split_;
+    PickList* pick_;
+    QLabel* message_;
+    QWidget* recovery_;
+    std::vector<Command> commands_;
+    bool asks_ = true;
+};
+
+}  // namespace bramix::app

@@ -1,0 +1,148 @@
+#include "app/shell/transport.h"
+
+#include <cmath>
+
+#include <QHBoxLayout>
+#include <QPainter>
+
+#include "app/shell/theme.h"
+#include "kernel/units.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kHeight = 48;
+
+QString factor(double speed)
+{
+    return speed >= 100 ? QString("×%1").arg(std::lround(speed)) : speed >= 10 ? QString("×%1").arg(speed, 0, 'f', 1) : QString("×%1").arg(speed, 0, 'f', 2);
+}
+
+}  // namespace
+
+Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
+{
+    setFixedHeight(kHeight);
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(10, 0, 12, 0);
+    layout->setSpacing(10);
+
+    auto* berry = new QLabel;
+    berry->setPixmap(theme::icon("berry", theme::kBramble).pixmap(26, 26));
+    layout->addWidget(berry);
+    title_ = new QLabel;
+    title_->setFont(theme::words(11, QFont::DemiBold));
+    title_->setMinimumWidth(150);
+    layout->addWidget(title_);
+    layout->addStretch(1);
+
+    auto* pill = new QWidget;
+    pill->setObjectName("pill");
+    pill->setStyleSheet("QWidget#pill { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 17px; } QToolButton { border-radius: 14px; padding: 3px; }"
+                        "QToolButton#run { background: #4B7B3F; } QToolButton#run:hover { background: #568A48; }");
+    auto* buttons = new QHBoxLayout(pill);
+    buttons->setContentsMargins(3, 2, 8, 2);
+    buttons->setSpacing(4);
+    const auto button = [&](const char* name, const char* icon, const QColor& color, const QString& tip) {
+        auto* b = new QToolButton;
+        b->setObjectName(name);
+        b->setIcon(theme::icon(icon, color));
+        b->setIconSize({22, 22});
+        b->setToolTip(tip);
+        b->setFocusPolicy(Qt::NoFocus);
+        buttons->addWidget(b);
+        return b;
+    };
+    run_ = button("run", "run", Qt::white, tr("Run or pause (Space)"));
+    run_->setFixedSize(48, 29);
+    step_ = button("step", "step", theme::kInk, tr("One instruction (Shift+.)"));
+    restart_ = button("restart", "restart", theme::kInk, tr("Power off and on again (Ctrl+R)"));
+    layout->addWidget(pill);
+
+    clock_ = new QLabel;
+    clock_->setObjectName("clock");
+    clock_->setFont(theme::figures(15));
+    clock_->setToolTip(tr("Simulated time since power-up"));
+    layout->addWidget(clock_);
+    speed_ = new QPushButton;
+    speed_->setObjectName("speed");
+    speed_->setFlat(true);
+    speed_->setFocusPolicy(Qt::NoFocus);
+    speed_->setFont(theme::figures(9));
+    speed_->setStyleSheet("QPushButton { background: transparent; border: none; text-align: left; padding: 2px 4px; } QPushButton:hover { color: #8A2B57; }");
+    speed_->setMinimumWidth(168);
+    layout->addWidget(speed_);
+    layout->addStretch(1);
+
+    findings_ = new QPushButton;
+    findings_->setFocusPolicy(Qt::NoFocus);
+    findings_->setFont(theme::words(9, QFont::DemiBold));
+    layout->addWidget(findings_);
+    find_ = new QPushButton(theme::icon("search", theme::kMuted), tr("Find anything      Ctrl K"));
+    find_->setFocusPolicy(Qt::NoFocus);
+    find_->setFont(theme::words(9));
+    find_->setStyleSheet("QPushButton { color: #6F6577; text-align: left; padding: 5px 10px; border-radius: 6px; }");
+    find_->setMinimumWidth(180);
+    layout->addWidget(find_);
+
+    connect(run_, &QToolButton::clicked, &editor_, &Editor::toggleRun);
+    connect(step_, &QToolButton::clicked, &editor_, &Editor::step);
+    connect(restart_, &QToolButton::clicked, &editor_, &Editor::restart);
+    connect(speed_, &QPushButton::clicked, this, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });
+    connect(findings_, &QPushButton::clicked, this, &Transport::findingsWanted);
+    connect(find_, &QPushButton::clicked, this, &Transport::findWanted);
+    connect(&editor_, &Editor::pictureChanged, this, &Transport::refresh);
+    connect(&editor_, &Editor::fileChanged, this, &Transport::refresh);
+    refresh();
+}
+
+void Transport::refresh()
+{
+    const session::Picture& p = editor_.picture();
+    const bool saved = editor_.isSaved();
+    title_->setText(QString("%1 %2").arg(QString::fromStdString(editor_.document().title).toHtmlEscaped(), saved ? "" : "<span style='color:#8A2B57'>●</span>"));
+    title_->setToolTip(saved ? tr("Saved") : tr("Not saved yet (Ctrl+S)"));
+    if (p.running != shownRunning_) {
+        shownRunning_ = p.running;
+        run_->setIcon(theme::icon(p.running ? "pause" : "run", Qt::white));
+    }
+    clock_->setText(QString::fromStdString(kernel::formatClock(p.now)));
+    QString speed;
+    QString tip = tr("Click to change between real time and full speed");
+    if (!p.stopped.empty()) {
+        speed = tr("stopped");
+        tip = QString::fromStdString(p.stopped);
+    } else if (!p.running) {
+        speed = p.atFullSpeed ? tr("paused, full speed") : tr("paused, real time");
+    } else if (p.atFullSpeed) {
+        speed = tr("%1 full speed").arg(factor(p.speed));
+    } else if (p.speed > 0 && p.speed < 0.97) {
+        speed = tr("%1 this machine is too slow").arg(factor(p.speed));
+        tip = tr("Real time would need %1 times this machine").arg(1 / std::max(0.001, p.capacity), 0, 'f', 1);
+    } else {
+        speed = tr("%1 real time").arg(factor(p.speed > 0 ? p.speed : 1));
+        if (p.capacity > 0)
+            tip = tr("Held to the wall clock; this machine could run it at %1. Click for full speed").arg(factor(p.capacity));
+    }
+    speed_->setText(speed);
+    speed_->setToolTip(tip);
+    int worst = 0;
+    for (const bench::Finding& f : p.findings)
+        worst = std::max(worst, static_cast<int>(f.severity));
+    const auto count = p.findings.size();
+    findings_->setVisible(count > 0);
+    findings_->setText(count == 1 ? tr("1 finding") : tr("%1 findings").arg(count));
+    const char* style = worst == 2 ? "background: #F3D9D2; color: #8E2F1B;" : worst == 1 ? "background: #F6E3C5; color: #8A5206;" : "background: #E2D8C8; color: #4F4656;";
+    findings_->setStyleSheet(QString("QPushButton { %1 border: none; border-radius: 12px; padding: 4px 12px; }").arg(style));
+}
+
+void Transport::paintEvent(QPaintEvent*)
+{
+    QPainter painter(this);
+    painter.fillRect(rect(), theme::kPanel);
+    painter.setPen(theme::kRule);
+    painter.drawLine(0, height() - 1, width(), height() - 1);
+}
+
+}  // namespace bramix::app
