@@ -116,22 +116,34 @@ void BenchView::drawStatic()
     painter.setRenderHint(QPainter::Antialiasing);
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
+    // On paper wires pass over each other with a gap; where they run onto a body they have none.
+    drawWires(painter, true);
+    QRegion bodies;
     for (const bench::PartItem& part : editor_.document().parts)
         if (const bench::PartKind* kind = editor_.catalogue().find(part.kind)) {
             painter.save();
             painter.translate(toUnits(part.at));
             art_.drawBody(painter, *kind, part, zoom_ * devicePixelRatioF());
             painter.restore();
+            if (kind->chip != nullptr) {
+                const QRectF box = art_.sheetBox(*kind, part);
+                bodies += QRectF(toWidget(box.topLeft()), box.size() * zoom_).toAlignedRect();
+            }
         }
-    drawWires(painter);
+    painter.resetTransform();
+    painter.setClipRegion(bodies);
+    painter.translate(offset_);
+    painter.scale(zoom_, zoom_);
+    drawWires(painter, false);
 }
 
-void BenchView::drawWires(QPainter& painter)
+void BenchView::drawWires(QPainter& painter, bool withGaps)
 {
     for (std::size_t i = 0; i < paths_.size(); ++i) {
         const QPainterPath path = roundedPath(paths_[i]);
         const QColor color = theme::wireColor(editor_.document().wires[i].color);
-        painter.strokePath(path, QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+        if (withGaps)
+            painter.strokePath(path, QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
         painter.strokePath(path, QPen(color, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
     }
 }
@@ -202,7 +214,7 @@ void BenchView::drawLabels(QPainter& painter)
     }
     if (zoom_ < 0.75)
         return;
-    painter.setFont(theme::figures(6.2));
+    painter.setFont(theme::figures(6.8));
     painter.setPen(theme::kMuted);
     for (const PinSpot& spot : spots_) {
         const bench::PartItem* part = editor_.document().part(spot.ref.part);

@@ -106,11 +106,12 @@ void BenchView::fitAll()
         zoom_ = 1;
         offset_ = {20, 10};
     } else {
-        all.adjust(-34, -34, 34, 44);
+        all.adjust(-52, -30, 40, 40);
         zoom_ = std::clamp(std::min(width() / all.width(), height() / all.height()), kSmallest, 1.6);
         // Whole or quarter scales keep lines sharp.
         if (zoom_ > 0.95 && zoom_ < 1.25)
-            zoom_ = std::min(zoom_, 1.0);
+            zoom_ = 1.0;
+        zoom_ = std::min(zoom_, std::min(width() / all.width(), height() / all.height()));
         offset_ = QPointF(width() / 2.0, height() / 2.0) - all.center() * zoom_;
         offset_ = {std::round(offset_.x()), std::round(offset_.y())};
         fitted_ = true;

@@ -79,7 +79,7 @@ private:
 
     void rebuild();
     void drawStatic();
-    void drawWires(QPainter& painter);
+    void drawWires(QPainter& painter, bool withGaps);
     void drawFlag(QPainter& painter, const PinSpot& spot, const QString& name);
     void drawLabels(QPainter& painter);
     void drawBeads(QPainter& painter);

@@ -38,6 +38,7 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     uart_ = new QComboBox;
     uart_->setFont(theme::figures(8.5));
     uart_->setFocusPolicy(Qt::ClickFocus);
+    uart_->setMinimumWidth(124);
     format_ = new QLabel;
     format_->setFont(theme::figures(8.5));
     auto* clear = new QPushButton(tr("Clear"));

@@ -17,7 +17,7 @@ namespace bramix::app {
 
 namespace {
 
-constexpr double kWireShare = 0.30;     // of the height, for the tape
+constexpr double kWireShare = 0.325;     // of the height, for the tape
 constexpr double kMeasureShare = 0.62;
 constexpr int kMessageMs = 8000;
 
@@ -74,6 +74,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     tabs_->addTab(tr("Tape"));
     tabs_->addTab(tr("Serial"));
     tabs_->setDrawBase(false);
+    tabs_->setExpanding(false);
     tabs_->setFocusPolicy(Qt::NoFocus);
     tabs_->setStyleSheet("QTabBar { background: #221A26; } QTabBar::tab { background: transparent; color: #9A8EA0; padding: 5px 14px; border: none; border-bottom: 2px solid transparent; }"
                          "QTabBar::tab:selected { color: #F4ECE0; border-bottom: 2px solid #D05C8C; }");
@@ -132,6 +133,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     QTimer::singleShot(0, this, [this] {
         arrange(kWireShare);
         showRecoveryBar();
+        bench_->fitAll();
     });
     bench_->setFocus();
 }

@@ -89,7 +89,8 @@ QIcon icon(const QString& name, const QColor& color)
 QString styleSheet()
 {
     return QStringLiteral(R"(
-* { font-family: "Inter"; color: #2A2230; }
+QWidget { color: #2A2230; }
+QWidget#inspector, QWidget#inspectorPage { background: #ECE5D8; }
 QWidget#shell, QMainWindow { background: #ECE5D8; }
 QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
 QLineEdit, QPlainTextEdit, QSpinBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; selection-background-color: #8A2B57; selection-color: #FFFFFF; }

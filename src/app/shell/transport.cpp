@@ -42,6 +42,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     pill->setStyleSheet("QWidget#pill { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 17px; } QToolButton { border-radius: 14px; padding: 3px; }"
                         "QToolButton#run { background: #4B7B3F; } QToolButton#run:hover { background: #568A48; }");
     auto* buttons = new QHBoxLayout(pill);
+    pill->setFixedHeight(36);
     buttons->setContentsMargins(3, 2, 8, 2);
     buttons->setSpacing(4);
     const auto button = [&](const char* name, const char* icon, const QColor& color, const QString& tip) {
