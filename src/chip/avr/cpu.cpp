@@ -65,7 +65,7 @@ void Cpu::raise(FaultKind kind, std::uint32_t address)
 {
     if (stopped())
         return;
-    fault = {kind, pc, address, cycle};
+    fault = {kind, current, address, cycle};
     stopBy(INT64_MIN);
 }
 

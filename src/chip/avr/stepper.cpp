@@ -60,6 +60,7 @@ void Cpu::step()
 {
     const Instruction i = decodeAt(pc);
     const std::uint32_t before = pc;
+    const std::int64_t start = cycle;
     current = pc;
     switch (i.op) {
     case Op::undefined: raise(FaultKind::undefinedInstruction, pc * 2); return;
@@ -69,10 +70,12 @@ void Cpu::step()
     }
     holdInterrupts = false;
     execute(i);
-    if (fault.kind == FaultKind::outsideData)
-        pc = before;  // the instruction has not been carried out
-    else
+    if (stopped()) {  // the instruction has not been carried out
+        pc = before;
+        cycle = fault.cycle = start;
+    } else {
         ++instructions;
+    }
 }
 
 void Cpu::execute(const Instruction& i)
@@ -136,10 +139,8 @@ void Cpu::execute(const Instruction& i)
     constexpr unsigned Z = 30;
     const auto jump = [&](std::uint32_t target) {
         pc = target;
-        if (target >= core_.flashWords) {
-            pc = next - i.words;
+        if (target >= core_.flashWords)
             raise(FaultKind::outsideFlash, target * 2);
-        }
     };
 
     cycle = start + i.cycles;

@@ -1,0 +1,382 @@
+// The real window, by mouse and keyboard alone: from an empty bench to running firmware, and back from a saved file.
+#include <QtTest>
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+
+#include "app/shell/main_window.h"
+#include "app/shell/theme.h"
+
+using namespace bramix;
+using namespace bramix::app;
+
+namespace {
+
+// What a person does, one verb a line.
+class Hands {
+public:
+    explicit Hands(MainWindow& window) : window_(window) {}
+
+    void key(Qt::Key key, Qt::KeyboardModifiers modifiers = Qt::NoModifier) { QTest::keyClick(focus(), key, modifiers); }
+    void type(const QString& text) { QTest::keyClicks(focus(), text); }
+    [[nodiscard]] QWidget* focus() const { return window_.focusWidget() != nullptr ? window_.focusWidget() : &window_; }
+
+    void addPart(const QString& name, QPointF at)
+    {
+        QTest::mouseMove(&window_.benchView(), at.toPoint());
+        window_.benchView().setFocus();
+        key(Qt::Key_Slash);
+        QVERIFY(window_.pickList().isVisible());
+        type(name);
+        key(Qt::Key_Return);
+        QVERIFY(!window_.pickList().isVisible());
+    }
+
+    [[nodiscard]] QPoint pin(const char* text) const
+    {
+        const auto at = window_.benchView().pinInWidget(*bench::parsePinRef(text));
+        return at ? at->toPoint() : QPoint(-1, -1);
+    }
+
+    void wireByDrag(const char* from, const char* to)
+    {
+        BenchView* v = &window_.benchView();
+        QTest::mousePress(v, Qt::LeftButton, {}, pin(from));
+        QTest::mouseMove(v, (pin(from) + pin(to)) / 2);
+        QTest::mouseMove(v, pin(to));
+        QTest::mouseRelease(v, Qt::LeftButton, {}, pin(to));
+    }
+
+    void wireByClicks(const char* from, QPoint bend, const char* to)
+    {
+        BenchView* v = &window_.benchView();
+        QTest::mouseClick(v, Qt::LeftButton, {}, pin(from));
+        QTest::mouseMove(v, bend);
+        QTest::mouseClick(v, Qt::LeftButton, {}, bend);
+        QTest::mouseMove(v, pin(to));
+        QTest::mouseClick(v, Qt::LeftButton, {}, pin(to));
+    }
+
+    void netFlag(const char* at, const QString& name)
+    {
+        QTest::mouseMove(&window_.benchView(), pin(at));
+        window_.benchView().setFocus();
+        key(Qt::Key_F);
+        auto* line = window_.benchView().findChild<QLineEdit*>("netFlag");
+        QVERIFY(line != nullptr);
+        QTest::keyClicks(line, name);
+        QTest::keyClick(line, Qt::Key_Return);
+        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    }
+
+private:
+    MainWindow& window_;
+};
+
+}  // namespace
+
+class WindowTest : public QObject {
+    Q_OBJECT
+
+private:
+    bench::Catalogue catalogue_;
+    QTemporaryDir folder_;
+
+    [[nodiscard]] static QString example(const char* name) { return QString::fromStdString(bench::shareFolder()) + "/benches/" + name; }
+
+    static double brightness(MainWindow& window, const std::string& part)
+    {
+        for (const auto& light : window.editor().picture().lights)
+            if (light.part == part)
+                return light.brightness;
+        return -1;
+    }
+
+private slots:
+    void initTestCase()
+    {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("bramix-test");
+        auto catalogue = bench::Catalogue::loadInstalled();
+        QVERIFY2(catalogue, catalogue ? "" : catalogue.error().text().c_str());
+        catalogue_ = std::move(*catalogue);
+        qApp->setStyleSheet(theme::styleSheet());
+    }
+
+    void buildsABenchFromNothingRunsItSavesAndReopensIt()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        Hands hands(window);
+        QTest::qWait(30);
+
+        hands.addPart("briar", {460, 330});
+        hands.addPart("led", {300, 60});
+        hands.addPart("resis", {430, 90});
+        hands.addPart("push", {120, 380});
+        const bench::Document& d = window.editor().document();
+        QCOMPARE(d.parts.size(), 4U);
+        QCOMPARE(d.parts[0].id, "mcu");
+        QCOMPARE(d.parts[1].id, "led1");
+
+        hands.wireByDrag("led1.A", "r1.1");
+        hands.wireByClicks("r1.2", hands.pin("r1.2") + QPoint(40, 30), "mcu.PB0");
+        hands.wireByDrag("key1.2", "mcu.PD4");
+        hands.netFlag("led1.K", "GND");
+        hands.netFlag("key1.1", "GND");
+        QCOMPARE(d.wires.size(), 3U);
+        QVERIFY(!d.wires[1].via.empty());
+        QCOMPARE(d.nets.size(), 1U);
+        // The board's own ground came into the net by its name.
+        QCOMPARE(d.nets[0].pins[0].text(), "mcu.GND");
+
+        // Undo everything, and do it again.
+        const bench::Document built = d;
+        const std::string text = bench::writeDocument(built);
+        for (int i = 0; i < 20; ++i)
+            hands.key(Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(d.parts.empty());
+        for (int i = 0; i < 20; ++i)
+            hands.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(bench::writeDocument(d), text);
+
+        window.editor().loadFirmware("mcu", example("bell-rope/firmware/bell-rope.elf"));
+        hands.key(Qt::Key_Space);
+        QTRY_VERIFY(window.editor().picture().running);
+        window.showSerial();
+        QTRY_VERIFY(window.serialView().text().contains("Bell tower ready"));
+        QTRY_COMPARE(window.editor().picture().uarts[0].format, "8N1");
+        QVERIFY(brightness(window, "led1") < 0.1);
+
+        // The button by mouse: on its cap, as long as it is held.
+        const QPointF cap = window.benchView().toWidget(toUnits({d.part("key1")->at.x + 2, d.part("key1")->at.y + 2}));
+        QTest::mousePress(&window.benchView(), Qt::LeftButton, {}, cap.toPoint());
+        QTRY_VERIFY(brightness(window, "led1") > 0.3);
+        QTRY_VERIFY(window.serialView().text().contains("stroke 1"));
+        QTest::mouseRelease(&window.benchView(), Qt::LeftButton, {}, cap.toPoint());
+        QTRY_VERIFY(brightness(window, "led1") < 0.1);
+
+        // Typed into the serial line.
+        auto* line = window.findChild<QLineEdit*>("serialLine");
+        QVERIFY(line != nullptr);
+        line->setFocus();
+        QTest::keyClicks(line, "0");
+        QTest::keyClick(line, Qt::Key_Return);
+        QTRY_VERIFY(window.serialView().text().contains("count from 1"));
+
+        // A value is changed while it runs: the lamp grows dim, and the count goes on.
+        window.editor().select({{"r1"}, {}});
+        auto* resistance = window.findChild<QLineEdit*>("setting-resistance");
+        QVERIFY(resistance != nullptr);
+        resistance->setFocus();
+        resistance->selectAll();
+        QTest::keyClicks(resistance, "10k");
+        QTest::keyClick(resistance, Qt::Key_Return);
+        QCOMPARE(d.part("r1")->set.at("resistance"), "10k");
+        QVERIFY(window.editor().picture().running);
+        window.benchView().setFocus();
+        QTest::mousePress(&window.benchView(), Qt::LeftButton, {}, cap.toPoint());
+        QTRY_VERIFY(brightness(window, "led1") > 0.05);
+        QTest::qWait(60);
+        QVERIFY(brightness(window, "led1") < 0.35);
+        QTRY_VERIFY(window.serialView().text().count("stroke 1") == 2);
+        QTest::mouseRelease(&window.benchView(), Qt::LeftButton, {}, cap.toPoint());
+
+        window.benchView().setFocus();
+        hands.key(Qt::Key_Space);
+        QTRY_VERIFY(!window.editor().picture().running);
+        const auto cycles = window.editor().picture().chips[0].cycles;
+        hands.key(Qt::Key_Period, Qt::ShiftModifier);
+        QTRY_VERIFY(window.editor().picture().chips[0].cycles > cycles);
+        QVERIFY(window.editor().picture().chips[0].cycles <= cycles + 10);
+
+        const QString file = folder_.filePath("tower.toml");
+        QVERIFY(window.editor().saveAs(file));
+        QVERIFY(window.editor().isSaved());
+        hands.key(Qt::Key_R, Qt::ControlModifier);
+        QTRY_COMPARE(window.editor().picture().now, kernel::Time{});
+
+        MainWindow again(catalogue_);
+        again.neverAsk();
+        again.open(file);
+        QCOMPARE(bench::writeDocument(again.editor().document()), bench::writeDocument(d));
+        again.editor().run();
+        QTRY_VERIFY(again.editor().picture().now > kernel::Time(std::chrono::milliseconds(20)));
+        QTRY_VERIFY(again.serialView().text().contains("Bell tower ready"));
+    }
+
+    void theWindowStaysFluidWhileAPinTogglesEveryFourCycles()
+    {
+        // An endless loop that writes PINB every four cycles: 4 million edges a second.
+        const QString hex = folder_.filePath("toggle.hex");
+        QFile out(hex);
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write(":08000000209A189AFECFFFFFC1\n:00000001FF\n");  // sbi DDRB,0 ; sbi PINB,0 ; rjmp .-4
+        out.close();
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        window.open(example("bell-rope/bench.toml"));
+        window.editor().loadFirmware("mcu", hex);
+        window.editor().session().setFullSpeed(true);
+        window.editor().run();
+        QTRY_VERIFY(window.editor().picture().now > kernel::Time(std::chrono::milliseconds(50)));
+        // Frames go on coming, none is missed for long, and commands answer.
+        int frames = 0;
+        qint64 longest = 0;
+        QElapsedTimer since;
+        connect(&window.editor(), &Editor::pictureChanged, this, [&] {
+            if (frames++ > 0)
+                longest = std::max(longest, since.elapsed());
+            since.restart();
+        });
+        QTest::qWait(1000);
+        QVERIFY2(frames >= 10, qPrintable(QString("%1 frames in a second").arg(frames)));
+        qInfo("%d frames in a second, the longest wait %lld ms", frames, static_cast<long long>(longest));
+        const auto pin = window.editor().picture().pins.at({"mcu", "PB0"});
+        QVERIFY(pin.busy);
+        QVERIFY(std::abs(pin.duty - 0.5) < 0.05);
+        window.editor().pause();
+        QTRY_VERIFY(!window.editor().picture().running);
+    }
+
+    void aFirmwareFileThatChangesOnDiskIsLoadedByItself()
+    {
+        const QString file = folder_.filePath("changing.elf");
+        QVERIFY(QFile::copy(example("bell-rope/firmware/bell-rope.elf"), file));
+        QFile(file).setPermissions(QFile::ReadOwner | QFile::WriteOwner);
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.open(example("bell-rope/bench.toml"));
+        window.editor().loadFirmware("mcu", file);
+        window.editor().run();
+        QTRY_VERIFY(window.serialView().text().contains("Bell tower ready"));
+        QFile other(example("withy-lock/firmware/withy-lock.elf"));
+        QVERIFY(other.open(QIODevice::ReadOnly));
+        const QByteArray bytes = other.readAll();
+        QFile target(file);
+        QVERIFY(target.open(QIODevice::WriteOnly | QIODevice::Truncate));
+        target.write(bytes);
+        target.close();
+        QTRY_VERIFY_WITH_TIMEOUT(window.serialView().text().contains("Withy Lock"), 8000);
+    }
+
+    void anUnusableFirmwareIsRefusedInOneLineAndTheEarlierOneStays()
+    {
+        const QString file = folder_.filePath("broken.elf");
+        QFile out(file);
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write("\x7f" "ELF but nothing more");
+        out.close();
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.open(example("bell-rope/bench.toml"));
+        QStringList errors;
+        connect(&window.editor(), &Editor::message, this, [&](const QString& text, bool error) {
+            if (error)
+                errors << text;
+        });
+        const bench::Document before = window.editor().document();
+        window.editor().loadFirmware("mcu", file);
+        QCOMPARE(errors.size(), 1);
+        QVERIFY(errors[0].startsWith(file + ": ELF header"));
+        QVERIFY(window.editor().document() == before);
+        window.editor().run();
+        QTRY_VERIFY(window.serialView().text().contains("Bell tower ready"));
+    }
+
+    void workThatWasNotSavedComesBackAfterAKill()
+    {
+        const QString file = folder_.filePath("kept.toml");
+        QVERIFY(QFile::copy(example("bell-rope/bench.toml"), file));
+        QFile(file).setPermissions(QFile::ReadOwner | QFile::WriteOwner);
+        {
+            MainWindow window(catalogue_);
+            window.neverAsk();
+            window.open(file);
+            window.editor().discardRecovery();
+            window.editor().change("title", [](bench::Document& d) { d.title = "Half done"; });
+            QTRY_VERIFY_WITH_TIMEOUT(window.editor().hasRecovery() || [&] {
+                MainWindow probe(catalogue_);
+                probe.open(file);
+                return probe.editor().hasRecovery();
+            }(), 6000);
+        }  // gone without saving
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.open(file);
+        QCOMPARE(window.editor().document().title, "Bell rope");
+        QVERIFY(window.editor().hasRecovery());
+        window.editor().restoreRecovery();
+        QCOMPARE(window.editor().document().title, "Half done");
+        QVERIFY(window.editor().save());
+        QVERIFY(!window.editor().hasRecovery());
+    }
+
+    void marksOnTheTapeMeasureTheTimeBetweenEdges()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        window.open(example("withy-lock/bench.toml"));
+        window.tapeView().follow(std::chrono::milliseconds(400));
+        window.editor().run();
+        QTRY_VERIFY(window.editor().picture().now > kernel::Time(std::chrono::milliseconds(420)));
+        window.editor().pause();
+        window.editor().session().settle();
+        QTest::qWait(40);
+        QTest::mouseClick(&window.tapeView(), Qt::LeftButton, {}, QPoint(400, 60));
+        QTest::mouseClick(&window.tapeView(), Qt::LeftButton, Qt::ShiftModifier, QPoint(700, 60));
+        QVERIFY(window.tapeView().betweenMarks().has_value());
+        const double expected = 0.4 * 300 / (window.tapeView().width() - 150 - 26);
+        QVERIFY(std::abs(kernel::seconds(*window.tapeView().betweenMarks()) - expected) < 1e-6);
+    }
+
+    void partsTurnDuplicateAndGoByKeysAndWiresGoWithThem()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        Hands hands(window);
+        window.open(example("bell-rope/bench.toml"));
+        QTest::qWait(20);
+        const bench::Document& d = window.editor().document();
+        window.editor().select({{"r1", "bell"}, {}});
+        window.benchView().setFocus();
+        hands.key(Qt::Key_D, Qt::ControlModifier);
+        QCOMPARE(d.parts.size(), 6U);
+        QCOMPARE(d.wires.size(), 4U);  // the one between the two was copied too
+        hands.key(Qt::Key_R);
+        QCOMPARE(d.parts[4].turn, 1);
+        hands.key(Qt::Key_Delete);
+        QCOMPARE(d.parts.size(), 4U);
+        QCOMPARE(d.wires.size(), 3U);
+        // A part dragged by the mouse takes its wires along.
+        const QPoint grip = window.benchView().toWidget(toUnits({d.part("mcu")->at.x + 3, d.part("mcu")->at.y + 9})).toPoint();
+        const auto before = d.part("mcu")->at;
+        QTest::mousePress(&window.benchView(), Qt::LeftButton, {}, grip);
+        QTest::mouseMove(&window.benchView(), grip + QPoint(0, 20));
+        QTest::mouseMove(&window.benchView(), grip + QPoint(0, static_cast<int>(2 * kStep * window.benchView().zoom())));
+        QTest::mouseRelease(&window.benchView(), Qt::LeftButton, {}, grip + QPoint(0, static_cast<int>(2 * kStep * window.benchView().zoom())));
+        QCOMPARE(d.part("mcu")->at.y, before.y + 2);
+        for (const auto& path : bench::wirePaths(d, catalogue_))
+            for (std::size_t i = 1; i < path.size(); ++i)
+                QVERIFY(path[i].x == path[i - 1].x || path[i].y == path[i - 1].y);
+        hands.key(Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(d.part("mcu")->at.y, before.y);  // one drag is one step
+    }
+};
+
+QTEST_MAIN(WindowTest)
+#include "window_test.moc"
