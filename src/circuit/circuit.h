@@ -140,7 +140,7 @@ public:
     [[nodiscard]] const std::vector<PinId>& pinsOf(NetId net) const { return at(net).pins; }
     [[nodiscard]] bool isRail(NetId net) const { return at(net).rail; }
     [[nodiscard]] Volts voltage(NetId net) const { return {at(net).volts}; }
-    [[nodiscard]] NetState state(NetId net) const { return at(net).state; }
+    [[nodiscard]] NetState stateOf(NetId net) const { return at(net).state; }
     [[nodiscard]] bool level(PinId pin) const { return at(pin).level; }
     [[nodiscard]] Drive driveOf(PinId pin) const { return at(pin).drive; }
     // Out of the pin into its net.

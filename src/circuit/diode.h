@@ -1,7 +1,7 @@
 // A diode with series resistance: v = n Vt ln(i/Is + 1) + i Rs (Shockley's equation with the ohmic drop of the leads and the
 // bulk). The series resistance is solved inside, so that a circuit sees a curve whose slope never exceeds 1/Rs, on
 // which Newton's method started from above cannot overshoot.
-// Tested by tests/circuit/diode_test.cpp.
+// Tested by tests/circuit/circuit_test.cpp.
 #pragma once
 
 #include "kernel/units.h"

@@ -2,7 +2,7 @@
 // both directions, so that saving and restoring cannot disagree. The form is private to one build of the program:
 // snapshots live in memory and are never exchanged.
 // Invariant: load(save(x)) == x, and a LoadArchive is read to its last byte.
-// Tested by tests/kernel/archive_test.cpp.
+// Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
 #include <array>

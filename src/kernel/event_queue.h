@@ -2,7 +2,7 @@
 // instant, disarmed, armed again, without allocating. Alarms due at one instant ring in the order in which they were armed.
 // Invariant: heap_ is a binary min-heap on (due, order), and heap_[alarm.slot_] == &alarm for every armed alarm.
 // Alarms are saved by their owners (due time and order), so a restored world rings in the same order.
-// Tested by tests/kernel/event_queue_test.cpp.
+// Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
 #include <cstdint>

@@ -1,7 +1,7 @@
 // Seeded randomness: xoshiro256** (Blackman and Vigna, "Scrambled linear pseudorandom number generators", 2021), seeded by
 // splitmix64. Each consumer takes a stream of its own from the run's seed and its name, so that adding a part to a
 // bench does not change what another part draws.
-// Tested by tests/kernel/random_test.cpp.
+// Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
 #include <array>

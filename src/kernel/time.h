@@ -2,7 +2,7 @@
 // another type. The two are converted in one place, ClockDomain, exactly (128-bit intermediate): cycle n of an
 // f Hz clock lies at ceil(n * 1e12 / f) ps, so nothing drifts however long the run.
 // Invariant: firstCycleAtOrAfter(timeOf(c)) == c for every clock below 1 THz.
-// Tested by tests/kernel/time_test.cpp.
+// Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
 #include <chrono>

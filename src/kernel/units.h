@@ -4,7 +4,7 @@
 //            | digits prefix-or-unit digits    4k7   2R2   3V3          (the letter stands for the decimal point)
 //   prefix   = p n u µ m k K M G           (R and Ω count as "times one" for resistances)
 //
-// Tested by tests/kernel/units_test.cpp.
+// Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
 #include <cstdint>

@@ -398,7 +398,7 @@ void LiveSession::fillPins(Picture& picture)
         const auto index = static_cast<std::size_t>(net);
         const circuit::Drive drive = circuit.driveOf(id);
         PinPicture pin;
-        pin.state = circuit.state(net);
+        pin.state = circuit.stateOf(net);
         pin.busy = busyLast_[index];
         pin.duty = dutyLast_[index];
         pin.volts = circuit.voltage(net).value;

@@ -43,7 +43,7 @@ void Session::mapChannels()
         const circuit::NetId net{i};
         const tape::ChannelId channel = tape_.channel(circuit.name(net));
         channelOfNet_.push_back(channel);
-        const auto state = static_cast<tape::State>(circuit.state(net));
+        const auto state = static_cast<tape::State>(circuit.stateOf(net));
         if (options_.record && tape_.stateAt(channel, kernel::kNever) != state)
             tape_.record(channel, {world_->now(), UINT32_MAX, UINT16_MAX, state});
     }
@@ -171,7 +171,7 @@ Result<void> Session::startVcd(const std::string& file, const std::vector<bench:
     std::vector<tape::State> initial;
     vcdOfNet_.assign(world_->circuit().netCount(), {});
     for (std::size_t i = 0; i < nets.size(); ++i) {
-        initial.push_back(static_cast<tape::State>(world_->circuit().state(nets[i])));
+        initial.push_back(static_cast<tape::State>(world_->circuit().stateOf(nets[i])));
         vcdOfNet_[static_cast<std::size_t>(nets[i])].push_back(static_cast<std::uint32_t>(i));
     }
     auto writer = tape::VcdWriter::create(file, names, initial);

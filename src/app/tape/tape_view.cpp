@@ -223,7 +223,6 @@ void TapeView::drawLane(QPainter& painter, const session::LanePicture& lane, dou
     QVector<QLineF> lines, dim;
     QVector<QRectF> blocks;
     double x = kLabels;
-    tape::State state = lane.before;
     for (const tape::Column& c : lane.columns) {
         if (x + 1 >= knownX) {
             if (c.edges > 1) {
@@ -235,7 +234,6 @@ void TapeView::drawLane(QPainter& painter, const session::LanePicture& lane, dou
                 (s <= 1 ? lines : dim).append(QLineF(x, level(s), x + 1, level(s)));
             }
         }
-        state = c.last;
         x += 1;
     }
     painter.setPen(QPen(faint, 1, Qt::DotLine));

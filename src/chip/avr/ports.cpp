@@ -113,7 +113,7 @@ std::uint8_t Ports::readPins(const PortState& port, std::int64_t cycle) const
         const PortPin which{static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)};
         if (levelAt(which, sampled))
             value = static_cast<std::uint8_t>(value | (1 << bit));
-        if (floatingRead && ((port.ddr >> bit) & 1) == 0 && circuit_.state(circuit_.netOf(pin.id)) == circuit::NetState::floating)
+        if (floatingRead && ((port.ddr >> bit) & 1) == 0 && circuit_.stateOf(circuit_.netOf(pin.id)) == circuit::NetState::floating)
             floatingRead(which);
     }
     return value;

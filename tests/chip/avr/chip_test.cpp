@@ -14,7 +14,7 @@ private slots:
     void pinsFollowDdrAndPort()
     {
         ChipBench b;
-        const auto state = [&] { return b.circuit.state(b.circuit.netOf(b.pins["PB2"])); };
+        const auto state = [&] { return b.circuit.stateOf(b.circuit.netOf(b.pins["PB2"])); };
         QCOMPARE(state(), NetState::floating);
         b.write("PORTB", 4);
         QCOMPARE(state(), NetState::high);  // pull-up
@@ -202,7 +202,7 @@ private slots:
         QCOMPARE(b.read("MCUSR"), 1);  // power-on, and nothing else
         b.write("DDRB", 0xFF);
         b.chip.setResetLine(false);
-        QCOMPARE(b.circuit.state(b.circuit.netOf(b.pins["PB0"])), NetState::floating);
+        QCOMPARE(b.circuit.stateOf(b.circuit.netOf(b.pins["PB0"])), NetState::floating);
         b.to(100);
         QVERIFY(b.chip.inReset());
         b.chip.setResetLine(true);

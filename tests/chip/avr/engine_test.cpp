@@ -90,6 +90,7 @@ private slots:
                 fast.cpu.run(until);
                 while (slow.cpu.cycle < until && !slow.cpu.stopped())
                     slow.cpu.step();
+                slow.cpu.current = slow.cpu.pc;  // run() leaves it there: what happens now happens between instructions
                 if (describe(fast) != describe(slow))
                     QFAIL(qPrintable(QString("seed %1 stop %2: pc %3/%4 cycle %5/%6 sreg %7/%8 fault %9").arg(seed).arg(stop).arg(fast.cpu.pc).arg(slow.cpu.pc)
                                          .arg(fast.cpu.cycle).arg(slow.cpu.cycle).arg(fast.cpu.sreg).arg(slow.cpu.sreg).arg(int(slow.cpu.fault.kind))));
