@@ -107,7 +107,7 @@ std::vector<UnknownKey> keepUnknown(const TableReader& reader, const std::string
         std::replace(flat.begin(), flat.end(), '\n', ' ');
         out.push_back({std::string(key.str()), flat});
         if (warnings != nullptr)
-            warnings->push_back(fmt::format("{}: {} has \"{}\", which this version does not know; it is kept", placeOf(reader.name(), value), what, std::string(key.str())));
+            warnings->push_back(fmt::format("{}: {} has \"{}\", which this version does not know; it is kept", placeOf(reader.name(), *reader.table().get(key.str())), what, std::string(key.str())));
     }
     return out;
 }

@@ -386,9 +386,10 @@ void World::runUntil(Time goal)
             queue_.advanceTo(std::min(goal, progress()));
             return;
         }
-        const Time next = std::min(goal, queue_.nextDue());
+        // An access may have rung the alarm that the chips ran towards; time must not run ahead of them to the one after.
+        const Time next = std::min({goal, queue_.nextDue(), slowestChip()});
         queue_.advanceTo(next);
-        if (stop_ || (next >= goal && queue_.nextDue() > goal && progress() >= goal))
+        if (stop_ || (next >= goal && queue_.nextDue() > goal && slowestChip() >= goal))
             return;
     }
 }
@@ -427,11 +428,17 @@ bool World::faulted() const
 
 Time World::progress() const
 {
+    const Time slowest = slowestChip();
+    return slowest == kernel::kNever ? queue_.now() : slowest;
+}
+
+Time World::slowestChip() const
+{
     Time slowest = kernel::kNever;
     for (const ChipUnit& unit : chips_)
         if (!unit.chip->inReset())
             slowest = std::min(slowest, unit.chip->now());
-    return slowest == kernel::kNever ? queue_.now() : slowest;
+    return slowest;
 }
 
 Result<void> World::setControl(std::string_view part, std::string_view control, double value)

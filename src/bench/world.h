@@ -92,6 +92,8 @@ public:
     [[nodiscard]] Result<void> setControl(std::string_view part, std::string_view control, double value);
     [[nodiscard]] double control(std::string_view part, std::string_view control) const;
     void send(std::size_t uart, std::string_view bytes);
+    // Whether the firmware has switched a UART's receiver on.
+    [[nodiscard]] bool receives(std::size_t uart) const { return lineFormat(uarts_[uart], true).active; }
     void connectLine(std::size_t uart) { uarts_[uart].line->connect(); }
     [[nodiscard]] Result<void> loadFirmware(std::size_t chip, const std::string& file);
 
@@ -137,6 +139,7 @@ private:
 
     void report(Finding finding);
     void runChips(Time until);
+    [[nodiscard]] Time slowestChip() const;  // kNever where no chip runs
     [[nodiscard]] std::string pinName(PinId pin) const;
     [[nodiscard]] parts::LineFormat lineFormat(const Uart& uart, bool towardsChip) const;
 

@@ -386,10 +386,11 @@ void Run::applyDue()
     }
 }
 
+// Bytes from outside wait until the firmware has switched the receiver on: before that there is no rate to send them at.
 void Run::readInputs()
 {
     for (std::size_t i = 0; i < ports_.size(); ++i)
-        if (ports_[i].endpoint != nullptr && ports_[i].endpoint->descriptor() >= 0)
+        if (ports_[i].endpoint != nullptr && ports_[i].endpoint->descriptor() >= 0 && session_->world().receives(i))
             if (const std::string bytes = ports_[i].endpoint->read(); !bytes.empty())
                 session_->send(i, bytes);
 }

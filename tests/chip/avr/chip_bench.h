@@ -49,7 +49,7 @@ public:
         const Time goal = chip.clock().timeOf({cycle});
         for (;;) {
             chip.run(goal);
-            const Time next = std::min(goal, queue.nextDue());
+            const Time next = std::min({goal, queue.nextDue(), chip.faulted() || chip.inReset() ? kernel::kNever : chip.now()});
             queue.advanceTo(next);
             if (next >= goal && queue.nextDue() > goal && (chip.now() >= goal || chip.faulted() || chip.inReset()))
                 return;

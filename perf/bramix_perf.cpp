@@ -1,0 +1,136 @@
+// Speeds that people feel: the core alone, a bench with its tape, and the parts that either leans on. Run with no other load;
+// instruction counts by callgrind are in perf/README.md.
+#include <benchmark/benchmark.h>
+
+#include <cstdlib>
+
+#include "session/session.h"
+
+using namespace bramix;
+
+namespace {
+
+const bench::Catalogue& catalogue()
+{
+    static const auto loaded = bench::Catalogue::loadInstalled();
+    if (!loaded) {
+        std::fprintf(stderr, "%s\n", loaded.error().text().c_str());
+        std::exit(2);
+    }
+    return *loaded;
+}
+
+bench::Document bareChip(const std::string& firmware)
+{
+    bench::Document d;
+    bench::PartItem mcu;
+    mcu.id = "mcu";
+    mcu.kind = bench::bareKind(chip::avr::atmega328p());
+    mcu.firmware = firmware;
+    d.parts.push_back(mcu);
+    return d;
+}
+
+std::unique_ptr<session::Session> open(const bench::Document& d, const std::string& folder)
+{
+    session::SessionOptions options;
+    options.folder = folder;
+    auto s = session::Session::open(d, catalogue(), options);
+    if (!s) {
+        std::fprintf(stderr, "%s\n", s.error().text().c_str());
+        std::exit(2);
+    }
+    return std::move(*s);
+}
+
+void runFor(benchmark::State& state, session::Session& s, kernel::Duration slice)
+{
+    const auto before = s.world().chips()[0].chip->cpu().instructions;
+    const auto from = s.world().now();
+    for (auto _ : state)
+        s.world().runUntil(s.world().now() + slice);
+    state.counters["instructions"] = benchmark::Counter(static_cast<double>(s.world().chips()[0].chip->cpu().instructions - before), benchmark::Counter::kIsRate);
+    state.counters["realtime"] = benchmark::Counter(kernel::seconds(s.world().now() - from), benchmark::Counter::kIsRate);
+}
+
+void computeLoop(benchmark::State& state)
+{
+    auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
+    runFor(state, *s, std::chrono::milliseconds(200));
+}
+BENCHMARK(computeLoop)->Unit(benchmark::kMillisecond);
+
+void referenceStepper(benchmark::State& state)
+{
+    auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
+    auto& cpu = s->world().chips()[0].chip->cpu();
+    const auto before = cpu.instructions;
+    for (auto _ : state)
+        for (int i = 0; i < 100'000; ++i)
+            cpu.step();
+    state.counters["instructions"] = benchmark::Counter(static_cast<double>(cpu.instructions - before), benchmark::Counter::kIsRate);
+}
+BENCHMARK(referenceStepper)->Unit(benchmark::kMillisecond);
+
+// Withy Lock with its tape, the signals changing as in the demo.
+void demoBench(benchmark::State& state)
+{
+    const std::string folder = bench::shareFolder() + "/benches/withy-lock";
+    auto s = open(*bench::loadDocument(folder + "/bench.toml"), folder);
+    s->world().runUntil(kernel::Time(std::chrono::milliseconds(100)));
+    bool pressed = false;
+    const auto before = s->world().now();
+    for (auto _ : state) {
+        (void)s->setControl("keeper", "pressed", (pressed = !pressed) ? 1 : 0);
+        s->world().runUntil(s->world().now() + std::chrono::milliseconds(500));
+    }
+    state.counters["realtime"] = benchmark::Counter(kernel::seconds(s->world().now() - before), benchmark::Counter::kIsRate);
+}
+BENCHMARK(demoBench)->Unit(benchmark::kMillisecond);
+
+void tapeRecord(benchmark::State& state)
+{
+    tape::Tape tape(16U << 20U);
+    const auto channel = tape.channel("PB0");
+    std::int64_t t = 0;
+    for (auto _ : state) {
+        t += 250'000;
+        tape.record(channel, {kernel::Time(kernel::Duration(t)), 0, 0, static_cast<tape::State>(t & 1)});
+    }
+}
+BENCHMARK(tapeRecord);
+
+// One lane of a full window over a million edges.
+void tapeColumns(benchmark::State& state)
+{
+    tape::Tape tape(64U << 20U);
+    const auto channel = tape.channel("PB0");
+    for (std::int64_t i = 0; i < 1'000'000; ++i)
+        tape.record(channel, {kernel::Time(kernel::Duration(i * 250'000)), 0, 0, static_cast<tape::State>(i & 1)});
+    for (auto _ : state)
+        benchmark::DoNotOptimize(tape.columns(channel, kernel::Time{}, kernel::Time(kernel::Duration(250'000'000'000)), 1104));
+}
+BENCHMARK(tapeColumns)->Unit(benchmark::kMicrosecond);
+
+// One edge on an LED behind a resistor: a remembered solution.
+void rememberedEdge(benchmark::State& state)
+{
+    kernel::EventQueue queue;
+    circuit::Circuit c(queue);
+    const auto ground = c.addNet("GND");
+    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    const auto out = c.addNet("out");
+    const auto anode = c.addNet("anode");
+    const auto pin = c.addPin(out, "PB0");
+    c.addResistor(out, anode, {330}, "r");
+    c.addDiode(anode, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "led");
+    c.seal(nullptr);
+    bool high = false;
+    for (auto _ : state)
+        c.drive(pin, {(high = !high) ? 5.0 : 0.0, 25}, {});
+}
+BENCHMARK(rememberedEdge);
+
+}  // namespace
+
+BENCHMARK_MAIN();

@@ -1,0 +1,279 @@
+// bramix-cli as a process: options, exit codes, one-line errors, reports, dumps, a pseudo-terminal that another program opens.
+#include <QtTest>
+
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <csignal>
+#include <fcntl.h>
+#include <unistd.h>
+
+#include "bench/catalogue.h"
+#include "cli/run_options.h"
+
+using namespace bramix;
+
+namespace {
+
+struct Outcome {
+    int code = -1;
+    QString out, err;
+};
+
+Outcome run(const QStringList& arguments, const QByteArray& input = {})
+{
+    QProcess process;
+    process.start(QString(BRAMIX_TEST_BINARIES) + "/bin/bramix-cli", arguments);
+    process.write(input);
+    process.closeWriteChannel();
+    Outcome o;
+    if (!process.waitForFinished(60'000))
+        return o;
+    o.code = process.exitCode();
+    o.out = process.readAllStandardOutput();
+    o.err = process.readAllStandardError();
+    return o;
+}
+
+QString example(const char* name) { return QString::fromStdString(bench::shareFolder()) + "/benches/" + name; }
+
+}  // namespace
+
+class CliTest : public QObject {
+    Q_OBJECT
+
+private:
+    QTemporaryDir folder_;
+
+    QString image(const char* name, std::initializer_list<std::uint16_t> words)
+    {
+        const QString path = folder_.filePath(QString(name) + ".bin");
+        QFile file(path);
+        if (file.open(QIODevice::WriteOnly))
+            for (const std::uint16_t w : words) {
+                file.putChar(static_cast<char>(w));
+                file.putChar(static_cast<char>(w >> 8));
+            }
+        return path;
+    }
+
+    static QJsonObject report(const QString& file)
+    {
+        QFile in(file);
+        return in.open(QIODevice::ReadOnly) ? QJsonDocument::fromJson(in.readAll()).object() : QJsonObject();
+    }
+
+private slots:
+    void exitCodesAndStops_data()
+    {
+        QTest::addColumn<QStringList>("arguments");
+        QTest::addColumn<int>("code");
+        QTest::addColumn<QString>("stop");
+        QTest::addColumn<QString>("detail");
+        const QStringList bell{"run", example("bell-rope/bench.toml")};
+        QTest::newRow("time is the goal") << bell + QStringList{"--for", "20ms"} << 0 << "goal" << "time";
+        QTest::newRow("cycles are the goal") << bell + QStringList{"--max-cycles", "1000"} << 0 << "goal" << "cycles";
+        QTest::newRow("serial matches") << bell + QStringList{"--until-serial", "tower rea", "--for", "1s"} << 0 << "goal" << "serial match";
+        QTest::newRow("serial does not match") << bell + QStringList{"--until-serial", "tide", "--for", "50ms"} << 1 << "limit" << "time";
+        QTest::newRow("does not halt") << bell + QStringList{"--until-halt", "--max-cycles", "5000"} << 1 << "limit" << "cycles";
+        const QString halt = image("halt", {0x94F8, 0xCFFF});  // cli ; rjmp .-2
+        QTest::newRow("halts") << QStringList{"run", "--chip", "atmega328p", "--firmware", halt, "--until-halt", "--for", "1s"} << 0 << "goal" << "halt";
+        const QString fault = image("fault", {0x0000, 0x0001});
+        QTest::newRow("faults") << QStringList{"run", "--chip", "atmega328p", "--firmware", fault, "--for", "1s"} << 4 << "fault"
+                                << "mcu: undefined instruction 0x0001, by the instruction at 0x0002, cycle 1";
+    }
+    void exitCodesAndStops()
+    {
+        QFETCH(QStringList, arguments);
+        QFETCH(int, code);
+        QFETCH(QString, stop);
+        QFETCH(QString, detail);
+        const QString file = folder_.filePath("report.json");
+        QFile::remove(file);
+        const Outcome o = run(arguments + QStringList{"--report", file});
+        QVERIFY2(o.code == code, qPrintable(o.err));
+        const QJsonObject r = report(file);
+        QCOMPARE(r["stop"].toString(), stop);
+        QCOMPARE(r["detail"].toString(), detail);
+        const QJsonObject chip = r["chips"].toArray()[0].toObject();
+        QCOMPARE(chip["chip"].toString(), "atmega328p");
+        QCOMPARE(chip["clock_hz"].toInt(), 16'000'000);
+        QVERIFY(chip["cycles"].toInteger() > 0);
+        QVERIFY(r.contains("findings") && r.contains("wall_seconds") && r.contains("realtime_factor"));
+        if (code == 4)
+            QCOMPARE(o.err.trimmed(), detail);
+    }
+
+    void unusableInputIsOneLineAndCodeTwo_data()
+    {
+        QTest::addColumn<QStringList>("arguments");
+        QTest::addColumn<QString>("begins");
+        const QString bell = example("bell-rope/bench.toml");
+        QTest::newRow("nothing") << QStringList{"run"} << "run: nothing to run; expected a bench file, or --chip";
+        QTest::newRow("no such bench") << QStringList{"run", "none.toml"} << "none.toml: no such file";
+        QTest::newRow("no such chip") << QStringList{"run", "--chip", "z80", "--firmware", "x"} << "--chip: \"z80\" is not known; bramix-cli list chips shows what is";
+        QTest::newRow("no firmware") << QStringList{"run", "--chip", "atmega328p"} << "run: a bare chip has nothing to do; expected --firmware FILE";
+        QTest::newRow("wrong firmware") << QStringList{"run", bell, "--firmware", bell} << bell + ": offset 0: begins with 0x23; expected an ELF file";
+        QTest::newRow("wrong time") << QStringList{"run", bell, "--for", "soon"} << "--for: cannot read \"soon\": expected a time, such as 2s, 350ms or 10us";
+        QTest::newRow("wrong pattern") << QStringList{"run", bell, "--until-serial", "("} << "--until-serial: \"(\" is not a regular expression";
+        QTest::newRow("wrong control") << QStringList{"run", bell, "--set", "rope.pulled@1s=1"} << "--set: rope: has no live control \"pulled\"; it has pressed";
+        QTest::newRow("wrong part") << QStringList{"run", bell, "--set", "bell2.pressed@1s=1"} << "--set: bell2: is not a part with live controls on this bench";
+        QTest::newRow("wrong UART") << QStringList{"run", bell, "--send", "uart7@1s=x"} << "--send: \"uart7\" is not a UART here";
+        QTest::newRow("wrong escape") << QStringList{"run", bell, "--send", "uart0@1s=\\q"} << "--send: column 2: expected \\n";
+        QTest::newRow("wrong signal") << QStringList{"run", bell, "--vcd", "/tmp/none.vcd", "--signals", "mcu.PZ9"} << "--signals: \"mcu.PZ9\" matches no pin or net";
+        QTest::newRow("unknown option") << QStringList{"run", bell, "--fast"} << "bramix-cli: ";
+        QTest::newRow("unknown command") << QStringList{"fly"} << "bramix-cli: ";
+        QTest::newRow("check of nothing") << QStringList{"check", "none.toml"} << "none.toml: no such file";
+    }
+    void unusableInputIsOneLineAndCodeTwo()
+    {
+        QFETCH(QStringList, arguments);
+        QFETCH(QString, begins);
+        const Outcome o = run(arguments);
+        QCOMPARE(o.code, 2);
+        QVERIFY2(o.err.startsWith(begins), qPrintable(o.err));
+        QCOMPARE(o.err.trimmed().count('\n'), 0);
+    }
+
+    void theFirmwaresOutputAloneIsOnStandardOutput()
+    {
+        const Outcome o = run({"run", "--chip", "atmega328p", "--firmware", example("bell-rope/firmware/bell-rope.elf"), "--for", "100ms", "--send", "uart0@50ms=0", "--log", "trace"});
+        QCOMPARE(o.code, 0);
+        QCOMPARE(o.out, "Bell tower ready\r\ncount from 1\r\n");
+    }
+
+    void standardInputReachesTheUartAndItsEndEndsNothing()
+    {
+        const Outcome o = run({"run", "--chip", "atmega328p", "--firmware", example("bell-rope/firmware/bell-rope.elf"), "--until-serial", "count from 1", "--for", "5s"}, "0");
+        QCOMPARE(o.code, 0);
+    }
+
+    void controlsAndSendingHappenAtTheirTimes()
+    {
+        const QString vcd = folder_.filePath("bell.vcd");
+        const Outcome o = run({"run", example("bell-rope/bench.toml"), "--for", "300ms", "--set", "rope.pressed@100ms=pressed", "--set", "rope.pressed@200ms=0", "--vcd", vcd, "--signals", "mcu.PB0,mcu.PD4", "--serial",
+                               "mcu.uart0=" + folder_.filePath("said.txt")});
+        QVERIFY2(o.code == 0, qPrintable(o.err));
+        QVERIFY(o.out.isEmpty());
+        QFile said(folder_.filePath("said.txt"));
+        QVERIFY(said.open(QIODevice::ReadOnly));
+        QCOMPARE(said.readAll(), "Bell tower ready\r\nstroke 1\r\n");
+        QFile in(vcd);
+        QVERIFY(in.open(QIODevice::ReadOnly));
+        const QString dump = in.readAll();
+        QVERIFY(dump.contains("$timescale 1 ps $end"));
+        QVERIFY(dump.contains("$scope module mcu $end"));
+        QVERIFY(dump.contains(" PB0 $end") && dump.contains(" PD4 $end") && !dump.contains("PB1"));
+        // The key's first touch is at its very picosecond; the lamp follows within the firmware's loop.
+        const qsizetype touch = dump.indexOf("#100000000000\n");
+        QVERIFY(touch > 0);
+        const qint64 lamp = dump.mid(dump.indexOf('#', touch + 1) + 1).section('\n', 0, 0).toLongLong();
+        QVERIFY(lamp > 100'000'000'000 && lamp < 100'020'000'000);
+    }
+
+    void anUndrivenPinIsZAndOneWithItsPullUpOne()
+    {
+        // ldi r16,1 ; out PORTD,r16 ; sbi DDRB,5 ; rjmp .-2
+        const QString firmware = image("pins", {0xE001, 0xB90B, 0x9A25, 0xCFFF});
+        const QString vcd = folder_.filePath("pins.vcd");
+        QCOMPARE(run({"run", "--chip", "atmega328p", "--firmware", firmware, "--max-cycles", "20", "--vcd", vcd, "--signals", "PB5,PD0,PD1", "--serial", "uart0=none"}).code, 0);
+        QFile in(vcd);
+        QVERIFY(in.open(QIODevice::ReadOnly));
+        const QString dump = in.readAll();
+        const auto code = [&](const char* name) { return dump.section(QString(" %1 $end").arg(name), 0, 0).section(' ', -1); };
+        const QString start = dump.section("$dumpvars", 1).section("$end", 0, 0);
+        for (const char* pin : {"PB5", "PD0", "PD1"})
+            QVERIFY(start.contains("z" + code(pin) + "\n"));
+        // out ends at cycle 2, sbi at cycle 4: 125 and 250 ns.
+        QVERIFY(dump.contains("#125000\n1" + code("PD0") + "\n"));
+        QVERIFY(dump.contains("#250000\n0" + code("PB5") + "\n"));
+        QVERIFY(!dump.contains("1" + code("PD1") + "\n"));
+    }
+
+    void theResetLineOfABareChipIsALiveControl()
+    {
+        const QString file = folder_.filePath("reset.json");
+        const QString firmware = image("count", {0xCFFF});
+        QCOMPARE(run({"run", "--chip", "atmega328p", "--clock", "8MHz", "--firmware", firmware, "--for", "2ms", "--set", "mcu.RESET@0s=0", "--set", "mcu.RESET@1ms=1", "--report", file}).code, 0);
+        // Held for 1 ms of 2 at 8 MHz: about half of the instructions of a run that was not.
+        const auto instructions = report(file)["chips"].toArray()[0].toObject()["instructions"].toInteger();
+        QVERIFY2(std::abs(instructions - 4000) < 20, qPrintable(QString::number(instructions)));
+    }
+
+    void equalRunsAreEqualBitForBit()
+    {
+        QByteArray dumps[2];
+        for (QByteArray& dump : dumps) {
+            const QString vcd = folder_.filePath("equal.vcd");
+            QCOMPARE(run({"run", example("withy-lock/bench.toml"), "--for", "800ms", "--set", "keeper.pressed@100ms=1", "--seed", "7", "--vcd", vcd}).code, 0);
+            QFile in(vcd);
+            QVERIFY(in.open(QIODevice::ReadOnly));
+            dump = in.readAll();
+        }
+        QVERIFY(!dumps[0].isEmpty());
+        QVERIFY(dumps[0] == dumps[1]);
+    }
+
+    void aPseudoTerminalCarriesBothWaysAndOutlivesItsUsers()
+    {
+        QProcess process;
+        process.start(QString(BRAMIX_TEST_BINARIES) + "/bin/bramix-cli", {"run", "--chip", "atmega328p", "--firmware", example("bell-rope/firmware/bell-rope.elf"), "--serial", "uart0=pty", "--pace", "real", "--for", "20s"});
+        QVERIFY(process.waitForStarted());
+        QByteArray announced;
+        QTRY_VERIFY((announced += process.readAllStandardError()).contains('\n'));
+        QVERIFY(announced.startsWith("uart0: /dev/pts/"));
+        const QByteArray path = announced.mid(7).trimmed();
+        for (int user = 0; user < 2; ++user) {
+            const int fd = open(path.constData(), O_RDWR | O_NOCTTY | O_NONBLOCK);
+            QVERIFY(fd >= 0);
+            QCOMPARE(write(fd, "0", 1), 1);
+            QByteArray said;
+            char buffer[256];
+            QTRY_VERIFY([&] {
+                const ssize_t n = read(fd, buffer, sizeof buffer);
+                if (n > 0)
+                    said.append(buffer, n);
+                return said.contains("count from 1\r\n");
+            }());
+            close(fd);
+        }
+        // Ctrl-C ends it cleanly.
+        ::kill(static_cast<pid_t>(process.processId()), SIGINT);
+        QVERIFY(process.waitForFinished(5000));
+        QCOMPARE(process.exitCode(), 0);
+    }
+
+    void listAndCheckAndVersion()
+    {
+        QVERIFY(run({"list", "chips"}).out.startsWith("atmega328p"));
+        const QString parts = run({"list", "parts"}).out;
+        for (const char* kind : {"briar-328", "led", "resistor", "push-button", "slide-switch", "supply-5v", "supply-3v3", "ground"})
+            QVERIFY2(parts.contains(QString("\n%1 ").arg(kind)) || parts.startsWith(QString("%1 ").arg(kind)), kind);
+        QVERIFY(run({"--version"}).out.startsWith("bramix-cli "));
+        const Outcome good = run({"check", example("withy-lock/bench.toml")});
+        QCOMPARE(good.code, 0);
+        QVERIFY(good.out.contains("can run"));
+        QFile bench(folder_.filePath("short.toml"));
+        QVERIFY(bench.open(QIODevice::WriteOnly));
+        bench.write("bramix = 1\n[[part]]\nid = \"v\"\nkind = \"supply-5v\"\n[[part]]\nid = \"g\"\nkind = \"ground\"\n[[wire]]\nends = [\"v.V\", \"g.V\"]\n");
+        bench.close();
+        const Outcome bad = run({"check", bench.fileName()});
+        QCOMPARE(bad.code, 1);
+        QVERIFY(bad.out.contains("[supply-short]"));
+    }
+
+    void wildcards()
+    {
+        QVERIFY(cli::matchesWildcard("mcu.PB*", "mcu.PB5"));
+        QVERIFY(cli::matchesWildcard("*", ""));
+        QVERIFY(cli::matchesWildcard("m?u.*5", "mcu.PB5"));
+        QVERIFY(!cli::matchesWildcard("mcu.PB*", "mcu.PD5"));
+        QVERIFY(!cli::matchesWildcard("", "x"));
+        QCOMPARE(*cli::unescape("--send", "a\\n\\r\\x41\\\\"), "a\n\rA\\");
+    }
+};
+
+QTEST_GUILESS_MAIN(CliTest)
+#include "cli_test.moc"
