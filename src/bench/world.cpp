@@ -178,6 +178,7 @@ struct World::Builder {
         chip::avr::ChipOptions chipOptions;
         chipOptions.clockHz = kind.clockHz;
         chipOptions.actor = actor;
+        chipOptions.seed = options.seed;
         if (const auto clock = item.set.find("clock"); clock != item.set.end())
             chipOptions.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock->second, kernel::Unit::hertz).value_or(0));
         chip::avr::ChipObserver& observer = world;
@@ -288,6 +289,8 @@ struct World::Builder {
                 const bool absolute = part.firmware.front() == '/';
                 if (auto ok = world.loadFirmware(chip, absolute || options.folder.empty() ? part.firmware : options.folder + "/" + part.firmware); !ok)
                     return ok;
+            } else {
+                world.report({Severity::note, "no-firmware", part.id, fmt::format("{} has no firmware and stands still; load an ELF or Intel HEX file into it", part.id), {}, {}, {}, {}});
             }
             ++chip;
         }
@@ -320,6 +323,8 @@ Result<void> World::loadFirmware(std::size_t index, const std::string& file)
     auto firmware = chip::loadFirmware(file, *unit.table);
     if (!firmware)
         return tl::unexpected(firmware.error());
+    if (unit.firmwareFile.empty())
+        unit.chip->startAt(now());  // it has stood still so far
     unit.firmware = std::move(*firmware);
     unit.firmwareFile = file;
     unit.chip->loadFlash(unit.firmware.words(), unit.firmware.bootCode);
@@ -349,7 +354,8 @@ void World::runChips(Time until)
 {
     if (chips_.size() == 1) {
         running_ = 0;
-        chips_[0].chip->run(until);
+        if (runs(chips_[0]))
+            chips_[0].chip->run(until);
         return;
     }
     // Several chips go in step: always the one that is furthest behind, up to the first clock at which it is not.
@@ -358,7 +364,7 @@ void World::runChips(Time until)
         ChipUnit* slowest = nullptr;
         Time second = limit;
         for (ChipUnit& unit : chips_) {
-            if (unit.chip->inReset() || unit.chip->faulted())
+            if (!runs(unit))
                 continue;
             if (slowest == nullptr || unit.chip->now() < slowest->chip->now()) {
                 if (slowest != nullptr)
@@ -396,7 +402,7 @@ void World::runUntil(Time goal)
 
 void World::stepInstruction()
 {
-    if (chips_.empty()) {
+    if (chips_.empty() || !runs(chips_[0])) {
         runUntil(now() + std::chrono::microseconds(1));
         return;
     }
@@ -407,7 +413,8 @@ void World::stepInstruction()
     queue_.advanceTo(chip.now());
     for (std::size_t i = 1; i < chips_.size(); ++i) {
         running_ = i;
-        chips_[i].chip->run(chip.now());
+        if (runs(chips_[i]))
+            chips_[i].chip->run(chip.now());
     }
 }
 
@@ -436,7 +443,7 @@ Time World::slowestChip() const
 {
     Time slowest = kernel::kNever;
     for (const ChipUnit& unit : chips_)
-        if (!unit.chip->inReset())
+        if (runs(unit) || unit.chip->faulted())
             slowest = std::min(slowest, unit.chip->now());
     return slowest;
 }

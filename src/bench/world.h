@@ -139,6 +139,7 @@ private:
 
     void report(Finding finding);
     void runChips(Time until);
+    [[nodiscard]] static bool runs(const ChipUnit& unit) { return !unit.firmwareFile.empty() && !unit.chip->inReset() && !unit.chip->faulted(); }
     [[nodiscard]] Time slowestChip() const;  // kNever where no chip runs
     [[nodiscard]] std::string pinName(PinId pin) const;
     [[nodiscard]] parts::LineFormat lineFormat(const Uart& uart, bool towardsChip) const;

@@ -210,7 +210,7 @@ void BenchView::drawLabels(QPainter& painter)
             continue;
         const QRectF box = art_.sheetBox(*kind, part);
         painter.setPen(theme::kInk);
-        painter.drawText(QRectF(box.center().x() - 100, box.top() - 17, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
+        painter.drawText(QRectF(box.center().x() - 100, box.top() - 21, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
     }
     if (zoom_ < 0.75)
         return;

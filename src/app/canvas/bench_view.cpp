@@ -114,8 +114,8 @@ void BenchView::fitAll()
         zoom_ = std::min(zoom_, std::min(width() / all.width(), height() / all.height()));
         offset_ = QPointF(width() / 2.0, height() / 2.0) - all.center() * zoom_;
         offset_ = {std::round(offset_.x()), std::round(offset_.y())};
-        fitted_ = true;
     }
+    fitted_ = true;
     staticDirty_ = true;
     update();
 }
@@ -416,7 +416,15 @@ void BenchView::addPartAtPointer(const bench::PartKind& kind)
     const bool inside = rect().contains(pointer_.toPoint()) && underMouse();
     const QPointF where = inside ? pointer_ : QPointF(width() / 2.0, height() / 2.0);
     GridPoint at = gridAt(where);
-    at = {at.x - kind.size.x / 2, at.y - kind.size.y / 2};
+    // Wholly in view where it fits.
+    const auto within = [](int wanted, double low, double high, int size) {
+        const int first = static_cast<int>(std::ceil(low / kStep)) + 2;
+        const int last = static_cast<int>(std::floor(high / kStep)) - 2 - size;
+        return last < first ? wanted : std::clamp(wanted, first, last);
+    };
+    const QPointF corner = toSheet({0, 0});
+    const QPointF far = toSheet(QPointF(width(), height()));
+    at = {within(at.x - kind.size.x / 2, corner.x(), far.x(), kind.size.x), within(at.y - kind.size.y / 2, corner.y(), far.y(), kind.size.y)};
     // To the right until it stands free.
     const auto overlaps = [&](GridPoint p) {
         const bench::GridRect r{p.x - 1, p.y - 1, p.x + kind.size.x + 1, p.y + kind.size.y + 1};

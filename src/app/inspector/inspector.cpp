@@ -51,17 +51,17 @@ protected:
         painter.drawText(QRectF(18, 0, 44, height()), Qt::AlignVCenter, QString::fromStdString(ref_.pin));
         painter.setFont(theme::words(8));
         painter.setPen(theme::kMuted);
-        const double room = width() - 62 - 122;
-        painter.drawText(QRectF(62, 0, room, height()), Qt::AlignVCenter, QFontMetrics(painter.font()).elidedText(about_, Qt::ElideRight, static_cast<int>(room)));
+        const double room = width() - 60 - 104;
+        painter.drawText(QRectF(60, 0, room, height()), Qt::AlignVCenter, QFontMetrics(painter.font()).elidedText(about_, Qt::ElideRight, static_cast<int>(room)));
         if (found == pins.end())
             return;
         drawBead(painter, QPointF(8, height() / 2.0), 4, found->second, theme::kInk, theme::kCard);
         painter.setFont(theme::figures(8.2));
         painter.setPen(theme::kInk);
-        painter.drawText(QRectF(width() - 122, 0, 58, height()), Qt::AlignVCenter | Qt::AlignRight,
+        painter.drawText(QRectF(width() - 108, 0, 54, height()), Qt::AlignVCenter | Qt::AlignRight,
                          found->second.state == circuit::NetState::floating ? QString("–") : QString::number(found->second.volts, 'f', 2) + " V");
         painter.setPen(theme::kMuted);
-        painter.drawText(QRectF(width() - 62, 0, 60, height()), Qt::AlignVCenter | Qt::AlignRight, std::abs(found->second.amps) < 1e-7 ? QString() : quantity(found->second.amps, kernel::Unit::ampere));
+        painter.drawText(QRectF(width() - 54, 0, 54, height()), Qt::AlignVCenter | Qt::AlignRight, std::abs(found->second.amps) < 1e-7 ? QString() : quantity(found->second.amps, kernel::Unit::ampere));
         painter.setPen(QPen(theme::kRule, 1));
         painter.drawLine(0, height() - 1, width(), height() - 1);
     }
@@ -322,12 +322,17 @@ void Inspector::addFirmware(const bench::PartItem& part)
 void Inspector::addPins(const bench::PartItem& part, const bench::PartKind& kind)
 {
     addHeading(tr("Pins"));
+    auto* list = new QWidget;
+    auto* rows = new QVBoxLayout(list);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    layout_->addWidget(list);
     for (const bench::PinKind& pin : kind.pins) {
         QString about = QString::fromStdString(pin.about);
         if (!pin.aliases.empty())
             about = QString::fromStdString(pin.aliases.back()) + "  " + about;
         auto* row = new PinRow(editor_, {part.id, pin.name}, about);
-        layout_->addWidget(row);
+        rows->addWidget(row);
         refreshers_.emplace_back([row] { row->update(); });
     }
 }

@@ -195,18 +195,19 @@ void TapeView::drawRuler(QPainter& painter)
     painter.setFont(theme::figures(7.6));
     const double first = std::ceil(kernel::seconds(p.tapeFrom) / step) * step;
     for (double t = first; t <= kernel::seconds(p.tapeTo) + step * 0.01; t += step) {
-        if (t < -1e-15)
+        if (t < -step / 2)
             continue;
         const double x = kLabels + plotWidth() * (t - kernel::seconds(p.tapeFrom)) / spanSeconds;
         painter.setPen(theme::kTapeGrid);
         painter.drawLine(QPointF(x, kRuler), QPointF(x, height()));
         painter.setPen(theme::kTapeMuted);
-        painter.drawText(QRectF(x + 4, 0, 120, kRuler), Qt::AlignVCenter, QString::number(t, 'f', decimals) + " s");
+        if (x < width() - kPresentMargin - 40)
+            painter.drawText(QRectF(x + 4, 0, 120, kRuler), Qt::AlignVCenter, QString::number(std::abs(t), 'f', decimals) + " s");
     }
     painter.fillRect(QRectF(0, 0, kLabels - 1, kRuler), theme::kTapeGround);
     painter.setPen(follow_ ? theme::kTapeText : QColor(0xE0, 0x8A, 0xB0));
     painter.setFont(theme::words(8.2, QFont::DemiBold));
-    painter.drawText(QRectF(14, 0, kLabels - 14, kRuler), Qt::AlignVCenter, follow_ ? tr("follows") : tr("back to the present"));
+    painter.drawText(QRectF(14, 0, kLabels - 14, kRuler), Qt::AlignVCenter, follow_ ? tr("at the present") : tr("back to the present"));
 }
 
 void TapeView::drawLane(QPainter& painter, const session::LanePicture& lane, double top, const QColor& color)

@@ -51,7 +51,7 @@ private:
 
     Editor& editor_;
     bool follow_ = true;
-    kernel::Duration span_ = std::chrono::milliseconds(100);
+    kernel::Duration span_ = std::chrono::seconds(2);
     kernel::Time to_{};
     std::optional<kernel::Time> markA_, markB_;
     std::vector<session::SerialByte> serial_;  // from chips, the latest

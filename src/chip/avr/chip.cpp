@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "kernel/random.h"
+
 namespace bramix::chip::avr {
 
 namespace {
@@ -105,7 +107,11 @@ void Chip::loadFlash(std::vector<std::uint16_t> words, bool bootCode)
 
 void Chip::powerOn()
 {
+    // SRAM comes up with whatever it comes up with; registers are cleared for the sake of a readable start.
     std::fill(cpu_.data.begin(), cpu_.data.end(), std::uint8_t{0});
+    kernel::Random noise(options_.seed, "sram");
+    for (std::size_t i = table_.core.ramStart; i < cpu_.data.size(); ++i)
+        cpu_.data[i] = static_cast<std::uint8_t>(noise.next());
     cpu_.lowestSp = UINT16_MAX;
     resetCore(kPorf);
     inReset_ = !resetLine_;

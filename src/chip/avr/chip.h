@@ -36,6 +36,7 @@ struct ChipOptions {
     std::uint64_t clockHz = 0;  // 0: the chip's usual crystal
     double supplyVolts = 5.0;
     std::uint32_t actor = 0;    // who this chip is in a Cause
+    std::uint64_t seed = 1;     // of what SRAM holds at power-up
 };
 
 class Chip final : public IoBus, public ChipServices {
