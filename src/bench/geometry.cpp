@@ -36,24 +36,6 @@ std::vector<GridPoint> tidy(const std::vector<GridPoint>& path)
     return out;
 }
 
-std::vector<GridPoint> corners(GridPoint from, const std::vector<GridPoint>& via, GridPoint to)
-{
-    std::vector<GridPoint> path{from};
-    const auto go = [&](GridPoint next) {
-        const GridPoint last = path.back();
-        if (last.x != next.x && last.y != next.y) {
-            // Leave in the direction in which the path came, where there is one; else upright first.
-            const bool upright = path.size() < 2 || path[path.size() - 2].x == last.x;
-            path.push_back(upright ? GridPoint{last.x, next.y} : GridPoint{next.x, last.y});
-        }
-        path.push_back(next);
-    };
-    for (const GridPoint p : via)
-        go(p);
-    go(to);
-    return tidy(path);
-}
-
 // Shortest way with few bends around the bodies, by Dijkstra's search over (cell, direction).
 class Router {
 public:
@@ -85,7 +67,7 @@ public:
     [[nodiscard]] std::vector<GridPoint> route()
     {
         if (cost_.empty())
-            return corners(from_, {}, to_);
+            return rightAngled(from_, {}, to_);
         struct Node {
             int cost;
             int index;
@@ -128,7 +110,7 @@ public:
             }
         }
         if (end < 0)
-            return corners(from_, {}, to_);
+            return rightAngled(from_, {}, to_);
         std::vector<GridPoint> path;
         for (int i = end; i >= 0; i = before[static_cast<std::size_t>(i)])
             path.push_back(place(i / 4));
@@ -199,6 +181,24 @@ private:
 
 }  // namespace
 
+std::vector<GridPoint> rightAngled(GridPoint from, const std::vector<GridPoint>& via, GridPoint to)
+{
+    std::vector<GridPoint> path{from};
+    const auto go = [&](GridPoint next) {
+        const GridPoint last = path.back();
+        if (last.x != next.x && last.y != next.y) {
+            // Leave in the direction in which the path came, where there is one; else upright first.
+            const bool upright = path.size() < 2 || path[path.size() - 2].x == last.x;
+            path.push_back(upright ? GridPoint{last.x, next.y} : GridPoint{next.x, last.y});
+        }
+        path.push_back(next);
+    };
+    for (const GridPoint p : via)
+        go(p);
+    go(to);
+    return tidy(path);
+}
+
 GridPoint pinPlace(const PartItem& part, const PinKind& pin)
 {
     const GridPoint offset = turned(pin.at, part.turn);
@@ -226,7 +226,7 @@ std::vector<GridPoint> wirePath(const Document& document, const Catalogue& catal
     if (!from || !to)
         return {};
     if (!wire.via.empty())
-        return corners(*from, wire.via, *to);
+        return rightAngled(*from, wire.via, *to);
     if (from->x == to->x || from->y == to->y)
         if (std::abs(from->x - to->x) + std::abs(from->y - to->y) <= 2)
             return {*from, *to};

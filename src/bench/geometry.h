@@ -30,6 +30,9 @@ struct GridRect {
 [[nodiscard]] std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& catalogue, const PinRef& ref);
 [[nodiscard]] GridRect bodyRect(const PartItem& part, const PartKind& kind);
 
+// A path through points in turn, each leg at right angles; goes on in the direction in which it came.
+[[nodiscard]] std::vector<GridPoint> rightAngled(GridPoint from, const std::vector<GridPoint>& via, GridPoint to);
+
 // The path of a wire from pin to pin: along its bends where a person made some, else around the bodies of parts. Consecutive points
 // share a coordinate. `taken` are the paths of other wires, which it crosses but does not cover.
 [[nodiscard]] std::vector<GridPoint> wirePath(const Document& document, const Catalogue& catalogue, const WireItem& wire, const std::vector<std::vector<GridPoint>>& taken = {});

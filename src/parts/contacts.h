@@ -3,7 +3,7 @@
 //
 // Contacts bounce: after the first touch a contact opens and closes a few times within the setting "bounce" (a time, or "off"),
 // each stay drawn from the part's random stream. Opening bounces too, for a third of that time.
-// Tested by tests/parts/contacts_test.cpp.
+// Tested by tests/parts/parts_test.cpp.
 #pragma once
 
 #include "parts/part.h"

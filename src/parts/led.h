@@ -1,5 +1,5 @@
 // A light-emitting diode: pins A and K, setting "color". Forward voltage and efficiency follow the colour.
-// Tested by tests/parts/led_test.cpp.
+// Tested by tests/parts/parts_test.cpp.
 #pragma once
 
 #include "parts/part.h"

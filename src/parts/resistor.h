@@ -1,5 +1,5 @@
 // A resistor: pins 1 and 2, setting "resistance".
-// Tested by tests/parts/passive_test.cpp.
+// Tested by tests/parts/parts_test.cpp.
 #pragma once
 
 #include "parts/part.h"

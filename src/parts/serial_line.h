@@ -4,7 +4,7 @@
 // Setting "baud": a rate, or "follow", which speaks and listens at whatever the UART at the other end is set to just now (the
 // world supplies that as `follow`). With a fixed rate that differs, bytes come out garbled, as on a wire.
 // T idles high only once the line is in use: an unused line leaves its pin alone.
-// Tested by tests/parts/serial_line_test.cpp.
+// Tested by tests/parts/parts_test.cpp.
 #pragma once
 
 #include <deque>

@@ -1,5 +1,5 @@
 // A supply symbol: one pin V, held at the setting "voltage" without resistance. Ground is 0 V.
-// Tested by tests/parts/passive_test.cpp.
+// Tested by tests/parts/parts_test.cpp.
 #pragma once
 
 #include "parts/part.h"

@@ -282,18 +282,7 @@ void BenchView::drawWireInProgress(QPainter& painter)
     const auto from = bench::pinPlace(editor_.document(), editor_.catalogue(), *wireFrom_);
     if (!from)
         return;
-    std::vector<GridPoint> path{*from};
-    const auto go = [&](GridPoint next) {
-        const GridPoint last = path.back();
-        if (last.x != next.x && last.y != next.y) {
-            const bool upright = path.size() < 2 || path[path.size() - 2].x == last.x;
-            path.push_back(upright ? GridPoint{last.x, next.y} : GridPoint{next.x, last.y});
-        }
-        path.push_back(next);
-    };
-    for (const GridPoint p : wireVia_)
-        go(p);
-    go(gridAt(pointer_));
+    const std::vector<GridPoint> path = bench::rightAngled(*from, wireVia_, gridAt(pointer_));
     painter.strokePath(roundedPath(path), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
 }
 

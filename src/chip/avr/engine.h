@@ -30,6 +30,7 @@
 namespace bramix::chip::avr {
 
 class Cpu;
+struct HandlerTable;
 
 class Engine {
 public:
@@ -55,11 +56,13 @@ private:
     enum Live : std::uint8_t { kAllFlags, kCarryZero, kNoFlags, kLives };
 
     // Runs records until the limit is near. Called with `table` set, it fills in the addresses of the handlers instead.
-    void fast(const void* (*table)[kLives]);
+    void fast(HandlerTable* table);
+    const HandlerTable& handlers();
     void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
     [[nodiscard]] bool canEnter() const;
 
     Cpu& cpu_;
+    const HandlerTable& handlers_;
     std::vector<Record> records_;
     std::vector<std::int64_t> prefix_;
 };

@@ -13,7 +13,7 @@
 
 namespace bramix::chip::avr {
 
-// ORDER OP: engine.cpp has one label an entry, in this order (checked there).
+// ORDER OP: engine.cpp has one row of labels an entry, in this order.
 enum class Op : std::uint8_t {
     // arithmetic and logic
     add, adc, sub, subi, sbc, sbci, and_, andi, or_, ori, eor, com, neg, inc, dec, cp, cpc, cpi, adiw, sbiw,

@@ -1,0 +1,285 @@
+// From a document to a world: pins, nets, supplies, parts, chips and their serial lines.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "bench/reset_pin.h"
+#include "bench/world.h"
+
+namespace bramix::bench {
+
+// Building happens in the order of the document, so that equal documents give equal worlds.
+struct World::Builder {
+    World& world;
+    const Document& document;
+    const Catalogue& catalogue;
+    const WorldOptions& options;
+
+    std::vector<PinRef> refs;
+    std::map<PinRef, std::size_t> indexOf;
+    std::vector<std::size_t> parent;
+    std::map<std::size_t, std::string> nameOfRoot;
+
+    std::size_t root(std::size_t i)
+    {
+        while (parent[i] != i)
+            i = parent[i] = parent[parent[i]];
+        return i;
+    }
+
+    void add(const std::string& part, const PartKind& kind)
+    {
+        for (const PinKind& p : kind.pins) {
+            indexOf[{part, p.name}] = refs.size();
+            parent.push_back(refs.size());
+            refs.push_back({part, p.name});
+        }
+        for (const InnerPart& inner : kind.inner)
+            if (const PartKind* k = catalogue.find(inner.kind))
+                add(part + "/" + inner.id, *k);
+    }
+
+    [[nodiscard]] std::size_t index(const PinRef& ref) const
+    {
+        const PartItem* part = document.part(ref.part);
+        const PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
+        const PinKind* pin = kind == nullptr ? nullptr : kind->pin(ref.pin);
+        return indexOf.at({ref.part, pin == nullptr ? ref.pin : pin->name});
+    }
+
+    // The lower index stays root, so that a net is named after its first pin.
+    void join(std::size_t a, std::size_t b)
+    {
+        a = root(a);
+        b = root(b);
+        parent[std::max(a, b)] = std::min(a, b);
+    }
+
+    void joinAll()
+    {
+        for (const PartItem& part : document.parts)
+            for (const auto& group : catalogue.find(part.kind)->joins)
+                for (std::size_t i = 1; i < group.size(); ++i)
+                    join(innerIndex(part.id, group[0]), innerIndex(part.id, group[i]));
+        for (const WireItem& w : document.wires)
+            join(index(w.from), index(w.to));
+        std::map<std::string, std::size_t> byName;
+        for (const NetItem& n : document.nets)
+            for (const PinRef& pin : n.pins) {
+                const auto [entry, isNew] = byName.try_emplace(n.name, index(pin));
+                if (!isNew)
+                    join(entry->second, index(pin));
+            }
+        for (const auto& [name, pin] : byName)
+            nameOfRoot.try_emplace(root(pin), name);
+    }
+
+    [[nodiscard]] std::size_t innerIndex(const std::string& part, const std::string& text) const
+    {
+        const std::size_t point = text.find('.');
+        const PinRef ref = point == std::string::npos ? PinRef{part, text} : PinRef{part + "/" + text.substr(0, point), text.substr(point + 1)};
+        const auto found = indexOf.find(ref);
+        kernel::check(found != indexOf.end(), "a manifest joins a pin that is not there");
+        return found->second;
+    }
+
+    void makeNets()
+    {
+        std::map<std::size_t, NetId> netOf;
+        for (std::size_t i = 0; i < refs.size(); ++i) {
+            const std::size_t r = root(i);
+            if (!netOf.contains(r)) {
+                const auto named = nameOfRoot.find(r);
+                netOf[r] = world.circuit_.addNet(named != nameOfRoot.end() ? named->second : refs[r].text());
+            }
+            const PinId id = world.circuit_.addPin(netOf[r], refs[i].text());
+            world.pins_[refs[i]] = id;
+            if (world.circuit_.pinsOf(netOf[r]).size() > 1)
+                world.wired_.insert(netOf[r]);
+        }
+    }
+
+    // Supplies before anything is solved.
+    void addSupplies(const std::string& part, const PartKind& kind)
+    {
+        for (const PinKind& p : kind.pins) {
+            const PinId id = world.pins_.at({part, p.name});
+            if (p.supplyVolts || p.ground)
+                world.circuit_.addSupply(world.circuit_.netOf(id), {p.supplyVolts.value_or(0)}, id);
+        }
+    }
+
+    Result<void> addPart(const std::string& id, const PartKind& kind, const std::map<std::string, std::string>& set, std::uint32_t actor, const std::string& owner, const std::string& inner)
+    {
+        if (kind.behaviour.empty())
+            return {};
+        parts::PartContext context{
+            .id = id,
+            .queue = world.queue_,
+            .circuit = world.circuit_,
+            .cause = {actor, Cause::kNoCode},
+            .seed = options.seed,
+            .pin = [&](std::string_view name) { return world.pins_.at({id, std::string(name)}); },
+            .setting =
+                [&](std::string_view name) {
+                    const auto given = set.find(std::string(name));
+                    const SettingKind* known = kind.setting(name);
+                    return given != set.end() ? given->second : known != nullptr ? known->standard : std::string();
+                },
+        };
+        auto part = parts::makePart(kind.behaviour, context);
+        if (!part)
+            return tl::unexpected(part.error());
+        if (const parts::Part::Light* light = (*part)->light())
+            world.lights_.push_back({owner, inner, context.setting("color"), light->element, light->fullAmps});
+        for (const ControlKind& c : kind.controls)
+            world.controlsOf_[id].push_back(c.name);
+        world.kindOf_[id] = kind.id;
+        world.parts_.emplace_back(id, std::move(*part));
+        return {};
+    }
+
+    void addChip(const PartItem& item, const PartKind& kind, std::uint32_t actor)
+    {
+        ChipUnit unit;
+        unit.id = item.id;
+        unit.table = kind.chip;
+        chip::avr::ChipOptions chipOptions;
+        chipOptions.clockHz = kind.clockHz;
+        chipOptions.actor = actor;
+        chipOptions.seed = options.seed;
+        if (const auto clock = item.set.find("clock"); clock != item.set.end())
+            chipOptions.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock->second, kernel::Unit::hertz).value_or(0));
+        chip::avr::ChipObserver& observer = world;
+        unit.chip = std::make_unique<chip::avr::Chip>(*kind.chip, chipOptions, world.queue_, world.circuit_, observer);
+        chip::avr::Chip& chip = *unit.chip;
+        for (const PinKind& p : kind.pins) {
+            const PinId id = world.pins_.at({item.id, p.name});
+            if (p.chipPin == "RESET") {
+                const PinId hold = world.circuit_.addPin(world.circuit_.netOf(id), item.id + ".reset-control");
+                world.resetPins_.push_back(std::make_unique<ResetPin>(world.circuit_, id, hold, chip, Cause{actor, Cause::kNoCode}));
+            } else if (!p.chipPin.empty()) {
+                chip.attachPin(p.chipPin, id);
+            }
+        }
+        world.resetControls_.push_back(1);
+        world.controlsOf_[item.id].push_back(kResetControl);
+        chip.ports().floatingRead = [w = &world, &chip](chip::avr::PortPin pin) {
+            const PinId id = chip.ports().idOf(pin);
+            if (w->wired_.contains(w->circuit_.netOf(id)))
+                w->report({Severity::warning, "floating-input", w->pinName(id),
+                           fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", w->pinName(id)), w->now(),
+                           chip.cause().code, w->chips_[w->running_].id, {}});
+        };
+        world.chips_.push_back(std::move(unit));
+        addUarts(item, kind, world.chips_.size() - 1, actor);
+    }
+
+    void addUarts(const PartItem& item, const PartKind& kind, std::size_t chipIndex, std::uint32_t actor)
+    {
+        for (std::size_t i = 0; i < kind.chip->usarts.size(); ++i) {
+            const chip::avr::UsartRow& row = kind.chip->usarts[i];
+            const auto netOf = [&](chip::avr::PortPin port) { return world.circuit_.netOf(world.chips_[chipIndex].chip->ports().idOf(port)); };
+            Uart uart;
+            uart.name = fmt::format("{}.{}", item.id, row.name);
+            uart.chip = chipIndex;
+            uart.index = i;
+            const PinId listen = world.circuit_.addPin(netOf(row.txd), uart.name + ".in");
+            const PinId drive = world.circuit_.addPin(netOf(row.rxd), uart.name + ".out");
+            const auto baud = item.set.find("baud");
+            parts::PartContext context{
+                .id = uart.name,
+                .queue = world.queue_,
+                .circuit = world.circuit_,
+                .cause = {actor, Cause::kNoCode},
+                .seed = options.seed,
+                .pin = [&](std::string_view name) { return name == "R" ? listen : drive; },
+                .setting = [&](std::string_view) { return baud != item.set.end() ? baud->second : std::string("follow"); },
+            };
+            auto line = parts::makePart("serial-line", context);
+            if (!line) {
+                problem = line.error();
+                continue;
+            }
+            uart.line.reset(static_cast<parts::SerialLine*>(line->release()));
+            world.uarts_.push_back(std::move(uart));
+        }
+    }
+
+    void connectUarts()
+    {
+        for (std::size_t u = 0; u < world.uarts_.size(); ++u) {
+            World* w = &world;
+            Uart& uart = world.uarts_[u];
+            uart.line->follow = [w, u] { return w->lineFormat(w->uarts_[u], false); };
+            uart.line->received = [w, u](std::uint8_t byte, bool good, Time at) {
+                if (w->observer_ != nullptr)
+                    w->observer_->serialByte(u, byte, good, true, at);
+            };
+            uart.line->sending = [w, u](std::uint8_t byte, Time at) {
+                if (w->observer_ != nullptr)
+                    w->observer_->serialByte(u, byte, true, false, at);
+            };
+        }
+    }
+
+    Result<void> run()
+    {
+        for (const PartItem& part : document.parts)
+            add(part.id, *catalogue.find(part.kind));
+        joinAll();
+        makeNets();
+        std::uint32_t actor = 0;
+        for (const PartItem& part : document.parts) {
+            const PartKind& kind = *catalogue.find(part.kind);
+            addSupplies(part.id, kind);
+            if (auto ok = addPart(part.id, kind, part.set, actor, part.id, ""); !ok)
+                return ok;
+            for (const InnerPart& inner : kind.inner)
+                if (auto ok = addPart(part.id + "/" + inner.id, *catalogue.find(inner.kind), inner.set, actor, part.id, inner.id); !ok)
+                    return ok;
+            if (kind.chip != nullptr)
+                addChip(part, kind, actor);
+            ++actor;
+        }
+        if (problem.what.empty() == false)
+            return tl::unexpected(problem);
+        connectUarts();
+        world.circuit_.seal(&world);
+        // A board's serial bridge is powered with the board, and its line idles high.
+        for (const Uart& uart : world.uarts_)
+            if (catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->listed)
+                uart.line->connect();
+        std::size_t chip = 0;
+        for (const PartItem& part : document.parts) {
+            if (catalogue.find(part.kind)->chip == nullptr)
+                continue;
+            if (!part.firmware.empty()) {
+                const bool absolute = part.firmware.front() == '/';
+                if (auto ok = world.loadFirmware(chip, absolute || options.folder.empty() ? part.firmware : options.folder + "/" + part.firmware); !ok)
+                    return ok;
+            } else {
+                world.report({Severity::note, "no-firmware", part.id, fmt::format("{} has no firmware and stands still; load an ELF or Intel HEX file into it", part.id), {}, {}, {}, {}});
+            }
+            ++chip;
+        }
+        for (const NetItem& n : document.nets)
+            if (n.pins.size() == 1)
+                world.report({Severity::note, "net-alone", n.name, fmt::format("net {} joins {} to nothing else; give another pin the same name", n.name, n.pins[0].text()), {}, {}, {}, {}});
+        return {};
+    }
+
+    kernel::Error problem{};
+};
+
+Result<std::unique_ptr<World>> World::build(const Document& document, const Catalogue& catalogue, const WorldOptions& options, WorldObserver* observer)
+{
+    std::unique_ptr<World> world(new World(observer));
+    world->folder_ = options.folder;
+    Builder builder{*world, document, catalogue, options, {}, {}, {}, {}};
+    if (auto ok = builder.run(); !ok)
+        return tl::unexpected(ok.error());
+    return world;
+}
+
+}  // namespace bramix::bench

@@ -1,0 +1,317 @@
+// The editor and the views around the bench: files, selection, drawer, finding things, colours, keys and wheel.
+#include <QtTest>
+
+#include <QListWidget>
+#include <QMimeData>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <QToolButton>
+
+#include "app/shell/main_window.h"
+#include "app/shell/theme.h"
+
+using namespace bramix;
+using namespace bramix::app;
+
+class EditorTest : public QObject {
+    Q_OBJECT
+
+private:
+    bench::Catalogue catalogue_;
+    QTemporaryDir folder_;
+
+    static QString example(const char* name) { return QString::fromStdString(bench::shareFolder()) + "/benches/" + name; }
+
+    std::unique_ptr<MainWindow> openLock()
+    {
+        auto window = std::make_unique<MainWindow>(catalogue_);
+        window->neverAsk();
+        window->show();
+        (void)QTest::qWaitForWindowExposed(window.get());
+        window->open(example("withy-lock/bench.toml"));
+        QTest::qWait(20);
+        return window;
+    }
+
+    static QStringList errorsOf(Editor& editor, const std::function<void()>& act)
+    {
+        QStringList errors;
+        const auto connection = connect(&editor, &Editor::message, &editor, [&](const QString& text, bool error) {
+            if (error)
+                errors << text;
+        });
+        act();
+        disconnect(connection);
+        return errors;
+    }
+
+private slots:
+    void initTestCase()
+    {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setOrganizationName("bramix-test");
+        auto catalogue = bench::Catalogue::loadInstalled();
+        QVERIFY2(catalogue, catalogue ? "" : catalogue.error().text().c_str());
+        catalogue_ = std::move(*catalogue);
+        qApp->setStyleSheet(theme::styleSheet());
+    }
+
+    void aBrokenBenchIsRefusedAndTheOpenOneStays()
+    {
+        auto window = openLock();
+        QFile file(folder_.filePath("broken.toml"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("bramix = 1\n[[part]]\nid = \"a\"\nkind = \"zeppelin\"\n");
+        file.close();
+        const QStringList errors = errorsOf(window->editor(), [&] { window->open(file.fileName()); });
+        QCOMPARE(errors.size(), 1);
+        QVERIFY(errors[0].startsWith(file.fileName() + ": line 2: part \"a\" is of kind \"zeppelin\""));
+        QCOMPARE(window->editor().document().title, "Withy Lock");
+        QCOMPARE(errorsOf(window->editor(), [&] { window->open(folder_.filePath("none.toml")); }).size(), 1);
+    }
+
+    void savingElsewhereTakesFirmwarePathsAlong()
+    {
+        auto window = openLock();
+        QVERIFY(QDir(folder_.path()).mkpath("deep/er"));
+        const QString file = folder_.filePath("deep/er/lock.toml");
+        QVERIFY(window->editor().saveAs(file));
+        const QString firmware = QString::fromStdString(window->editor().document().part("mcu")->firmware);
+        QVERIFY2(QFileInfo::exists(QDir(QFileInfo(file).path()).absoluteFilePath(firmware)), qPrintable(firmware));
+        QVERIFY(window->editor().recentFiles().contains(file));
+        // Where it cannot be saved, nothing changes.
+        const bench::Document before = window->editor().document();
+        QCOMPARE(errorsOf(window->editor(), [&] { QVERIFY(!window->editor().saveAs("/proc/none/lock.toml")); }).size(), 1);
+        QVERIFY(window->editor().document() == before);
+        QCOMPARE(window->editor().file(), file);
+    }
+
+    void theDrawerAddsPartsAndOpensExamples()
+    {
+        auto window = openLock();
+        const auto buttons = window->findChildren<QToolButton*>();
+        const auto named = [&](const QString& tip) {
+            for (QToolButton* b : buttons)
+                if (b->toolTip() == tip)
+                    return b;
+            return static_cast<QToolButton*>(nullptr);
+        };
+        QTest::mouseClick(named("Parts"), Qt::LeftButton);
+        auto* list = window->findChild<QListWidget*>("drawerParts");
+        QVERIFY(list != nullptr && list->isVisible());
+        QVERIFY(list->count() >= 8);
+        const auto before = window->editor().document().parts.size();
+        const auto led = list->findItems("LED", Qt::MatchExactly);
+        QCOMPARE(led.size(), 1);
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(led[0]).center());
+        QCOMPARE(window->editor().document().parts.size(), before + 1);
+        QVERIFY(window->editor().selection().parts.contains("led1"));
+        QTest::mouseClick(named("Files"), Qt::LeftButton);
+        QPushButton* bell = nullptr;
+        for (QPushButton* b : window->findChildren<QPushButton*>("link"))
+            if (b->text() == "Bell rope")
+                bell = b;
+        QVERIFY(bell != nullptr);
+        QTest::mouseClick(bell, Qt::LeftButton);
+        QCOMPARE(window->editor().document().title, "Bell rope");
+    }
+
+    void findAnythingGoesToPartsAndRunsCommands()
+    {
+        auto window = openLock();
+        window->benchView().setFocus();
+        QTest::keyClick(window->focusWidget(), Qt::Key_K, Qt::ControlModifier);
+        QVERIFY(window->pickList().isVisible());
+        QTest::keyClicks(window->pickList().line(), "lower gate");
+        QTest::keyClick(window->pickList().line(), Qt::Key_Return);
+        QVERIFY(window->editor().selection() == (bench::Selection{{"lower"}, {}}));
+        QTest::keyClick(window->focusWidget(), Qt::Key_K, Qt::ControlModifier);
+        QTest::keyClicks(window->pickList().line(), "select all");
+        QTest::keyClick(window->pickList().line(), Qt::Key_Return);
+        QCOMPARE(window->editor().selection().parts.size(), window->editor().document().parts.size());
+        QTest::keyClick(window->focusWidget(), Qt::Key_K, Qt::ControlModifier);
+        QTest::keyClick(window->pickList().line(), Qt::Key_Escape);
+        QVERIFY(!window->pickList().isVisible());
+    }
+
+    void wiresAreSelectedRecolouredAndRemovedByHand()
+    {
+        auto window = openLock();
+        BenchView& view = window->benchView();
+        const auto& d = window->editor().document();
+        // In the middle of the long leg of the third wire: r1.2 to PB2.
+        const QPoint on = view.toWidget(toUnits({16, 13})).toPoint();
+        QTest::mouseMove(&view, on);
+        QTest::mouseClick(&view, Qt::LeftButton, {}, on);
+        QVERIFY(window->editor().selection() == (bench::Selection{{}, {3}}));
+        QCOMPARE(d.wires[3].color, "rust");
+        QTest::keyClick(&view, Qt::Key_C);
+        QCOMPARE(d.wires[3].color, "amber");
+        const auto count = d.wires.size();
+        QTest::keyClick(&view, Qt::Key_Delete);
+        QCOMPARE(d.wires.size(), count - 1);
+        QTest::keyClick(&view, Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(&view, Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(d.wires.size(), count);
+        QCOMPARE(d.wires[3].color, "rust");
+        QVERIFY(window->editor().isSaved());
+    }
+
+    void theWheelZoomsAboutThePointer()
+    {
+        auto window = openLock();
+        BenchView& view = window->benchView();
+        const QPointF pointer(300, 200);
+        const QPointF before = view.toSheet(pointer);
+        QWheelEvent wheel(pointer, view.mapToGlobal(pointer), {}, {0, 240}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        const double zoom = view.zoom();
+        QCoreApplication::sendEvent(&view, &wheel);
+        QVERIFY(view.zoom() > zoom * 1.2);
+        QVERIFY((view.toSheet(pointer) - before).manhattanLength() < 0.01);
+        QTest::keyClick(&view, Qt::Key_Home);
+        QVERIFY(std::abs(view.zoom() - zoom) < 0.01);
+    }
+
+    void aBandSelectsWhatLiesInIt()
+    {
+        auto window = openLock();
+        BenchView& view = window->benchView();
+        const QPoint from = view.toWidget(toUnits({4, 0})).toPoint();
+        const QPoint to = view.toWidget(toUnits({17, 6})).toPoint();
+        QTest::mousePress(&view, Qt::LeftButton, {}, from);
+        QTest::mouseMove(&view, (from + to) / 2);
+        QTest::mouseMove(&view, to);
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, to);
+        QVERIFY(window->editor().selection().parts == (std::set<std::string>{"moving", "stop"}));
+    }
+
+    void keysAndFacesWorkTheLiveControls()
+    {
+        auto window = openLock();
+        Editor& editor = window->editor();
+        BenchView& view = window->benchView();
+        editor.run();
+        view.setFocus();
+        const auto control = [&](const char* name) { return editor.picture().controls.at(name); };
+        QTest::keyPress(&view, Qt::Key_K);
+        QTRY_COMPARE(control("keeper.pressed"), 1.0);
+        QTest::keyRelease(&view, Qt::Key_K);
+        QTRY_COMPARE(control("keeper.pressed"), 0.0);
+        const auto* upper = editor.document().part("upper");
+        const QPoint knob = view.toWidget(toUnits(upper->at) + QPointF(32, 19)).toPoint();
+        QTest::mouseClick(&view, Qt::LeftButton, {}, knob);
+        QTRY_COMPARE(control("upper.position"), 1.0);
+        QTRY_COMPARE(editor.picture().pins.at({"upper", "C"}).state, circuit::NetState::high);  // open: the pull-up holds it
+        editor.select({{"upper"}, {}});
+        auto* button = window->findChild<QPushButton*>("control-position");
+        QVERIFY(button != nullptr);
+        QTest::mouseClick(button, Qt::LeftButton);
+        QTRY_COMPARE(control("upper.position"), 0.0);
+        QTRY_COMPARE(button->text(), "position: A");
+        // The board's reset button, held.
+        const auto* mcu = editor.document().part("mcu");
+        const QPoint reset = view.toWidget(toUnits(mcu->at) + QPointF(343, 96)).toPoint();
+        QTest::mousePress(&view, Qt::LeftButton, {}, reset);
+        QTRY_VERIFY(editor.picture().chips[0].inReset);
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, reset);
+        QTRY_VERIFY(!editor.picture().chips[0].inReset);
+    }
+
+    void lanesAreChosenInTheInspector()
+    {
+        auto window = openLock();
+        const auto before = window->editor().lanes();
+        QVERIFY(!before.empty());
+        window->editor().toggleLane({"mcu", "PB5"});
+        QCOMPARE(window->editor().lanes().size(), before.size() + 1);
+        window->editor().toggleLane({"mcu", "PB5"});
+        QVERIFY(window->editor().lanes() == before);
+    }
+
+    void aWrongValueIsRefusedInTheInspector()
+    {
+        auto window = openLock();
+        window->editor().select({{"r1"}, {}});
+        auto* line = window->findChild<QLineEdit*>("setting-resistance");
+        QVERIFY(line != nullptr);
+        line->setFocus();
+        line->selectAll();
+        const QStringList errors = errorsOf(window->editor(), [&] {
+            QTest::keyClicks(line, "a lot");
+            QTest::keyClick(line, Qt::Key_Return);
+        });
+        QCOMPARE(errors, QStringList{"cannot read \"a lot\": expected a resistance, such as 330 or 4k7"});
+        QCOMPARE(line->text(), "330");
+        auto* name = window->findChild<QLineEdit*>("part-id");
+        name->setFocus();
+        name->selectAll();
+        QVERIFY(!errorsOf(window->editor(), [&] {
+            QTest::keyClicks(name, "mcu");
+            QTest::keyClick(name, Qt::Key_Return);
+        }).isEmpty());
+        name->setText("series");
+        QTest::keyClick(name, Qt::Key_Return);
+        QVERIFY(window->editor().document().part("series") != nullptr);
+        QCOMPARE(window->editor().document().wires[0].to.part, "series");
+    }
+
+    void firmwareDroppedOnTheBenchIsLoadedIntoTheBoard()
+    {
+        auto window = openLock();
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(example("bell-rope/firmware/bell-rope.elf"))});
+        const QPointF at(200, 200);
+        QDragEnterEvent enter(at.toPoint(), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QCoreApplication::sendEvent(&window->benchView(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop(at, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QCoreApplication::sendEvent(&window->benchView(), &drop);
+        QTRY_VERIFY(!window->editor().picture().chips.empty() && window->editor().picture().chips[0].firmwareFile.ends_with("bell-rope.elf"));
+        window->editor().run();
+        QTRY_VERIFY(window->serialView().text().contains("Bell tower ready"));
+    }
+
+    void aFaultStopsTheRunAndSaysWhere()
+    {
+        auto window = openLock();
+        QFile file(folder_.filePath("fault.bin"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(QByteArray::fromHex("00000100"));
+        file.close();
+        window->editor().loadFirmware("mcu", file.fileName());
+        window->editor().run();
+        QTRY_VERIFY(window->editor().picture().stopped.starts_with("mcu: undefined instruction 0x0001"));
+        QVERIFY(!window->editor().picture().running);
+        window->editor().undo();  // back to the firmware that was there
+        window->editor().restart();
+        QTRY_VERIFY(window->editor().picture().stopped.empty());
+    }
+
+    void everyKindHasADrawing()
+    {
+        PartArt art;
+        for (const auto& [id, kind] : catalogue_.kinds()) {
+            if (!kind.listed)
+                continue;
+            const QImage image = art.thumbnail(kind, {60, 60}, 1).toImage();
+            int drawn = 0;
+            for (int y = 0; y < image.height(); ++y)
+                for (int x = 0; x < image.width(); ++x)
+                    drawn += image.pixelColor(x, y).alpha() > 40 ? 1 : 0;
+            QVERIFY2(drawn > 60, id.c_str());
+            // Every pin lies on or beside the body that is drawn.
+            for (const bench::PinKind& pin : kind.pins)
+                QVERIFY2(art.bodyBox(kind).adjusted(-9, -9, 9, 9).contains(toUnits(pin.at)), (id + "." + pin.name).c_str());
+        }
+        // Bands of 4k7: yellow, violet, red.
+        const auto bands = resistorBands(4700);
+        QCOMPARE(bands[0], resistorBands(44)[0]);
+        QCOMPARE(bands[1], resistorBands(47)[1]);
+        QCOMPARE(bands[2], resistorBands(2200)[2]);
+    }
+};
+
+QTEST_MAIN(EditorTest)
+#include "editor_test.moc"

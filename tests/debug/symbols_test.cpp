@@ -1,0 +1,82 @@
+// Names of code addresses, against an independent reader of the same ELF file: avr-addr2line.
+#include <QtTest>
+
+#include <QProcess>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+
+#include "debug/symbols.h"
+
+using bramix::debug::Symbols;
+
+class SymbolsTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void namesEveryAddressAsTheIndependentReaderDoes()
+    {
+        if (QStandardPaths::findExecutable("avr-addr2line").isEmpty())
+            QSKIP("avr-addr2line is not installed");
+        const QString elf = QString(BRAMIX_TEST_SOURCES) + "/../benches/withy-lock/firmware/withy-lock.elf";
+        const Symbols symbols = Symbols::fromElf(elf.toStdString());
+        QVERIFY(!symbols.empty());
+        QStringList arguments{"-f", "-e", elf};
+        for (int address = 0; address < 0x700; address += 2)
+            arguments << QString("0x%1").arg(address, 0, 16);
+        QProcess reader;
+        reader.start("avr-addr2line", arguments);
+        QVERIFY(reader.waitForFinished(30'000));
+        const QStringList lines = QString::fromLocal8Bit(reader.readAllStandardOutput()).split('\n', Qt::SkipEmptyParts);
+        int compared = 0;
+        for (int i = 0; 2 * i + 1 < lines.size(); ++i) {
+            const QString place = lines[2 * i + 1].section(' ', 0, 0);
+            const int line = place.section(':', -1).toInt();
+            if (line == 0)
+                continue;
+            const auto ours = symbols.at(static_cast<std::uint32_t>(2 * i));
+            QCOMPARE(ours.line, line);
+            QCOMPARE(QString::fromStdString(ours.file).section('/', -1), place.section(':', 0, -2).section('/', -1));
+            ++compared;
+        }
+        QVERIFY2(compared > 300, qPrintable(QString::number(compared)));
+        QVERIFY(symbols.at(0x7000).full().empty());
+    }
+
+    void aFileWithoutDebugInformationStillNamesFunctions()
+    {
+        if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
+            QSKIP("avr-gcc is not installed");
+        QTemporaryDir folder;
+        QFile source(folder.filePath("tide.c"));
+        QVERIFY(source.open(QIODevice::WriteOnly));
+        source.write("volatile int tide; __attribute__((noinline)) void rise(void) { tide++; }\nint main(void) { for (;;) rise(); }\n");
+        source.close();
+        const QString elf = folder.filePath("tide.elf");
+        QCOMPARE(QProcess::execute("avr-gcc", {"-mmcu=atmega328p", "-Os", "-o", elf, source.fileName()}), 0);
+        QProcess nm;
+        nm.start("avr-nm", {elf});
+        QVERIFY(nm.waitForFinished());
+        const QString table = nm.readAllStandardOutput();
+        const std::uint32_t address = table.section(" T rise", 0, 0).section('\n', -1).toUInt(nullptr, 16);
+        QVERIFY(address > 0);
+        const auto place = Symbols::fromElf(elf.toStdString()).at(address);
+        QCOMPARE(place.function, "rise");
+        QCOMPARE(place.line, 0);
+        QCOMPARE(place.brief(), "rise()");
+    }
+
+    void whatCannotBeReadIsNotKnown()
+    {
+        QVERIFY(Symbols::fromElf("/nowhere").empty());
+        QVERIFY(Symbols::fromElf(QCoreApplication::applicationDirPath().toStdString()).empty());
+        QTemporaryDir folder;
+        QFile file(folder.filePath("text.elf"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write("\x7f" "ELF and then nothing that makes sense");
+        file.close();
+        QVERIFY(Symbols::fromElf(file.fileName().toStdString()).empty());
+    }
+};
+
+QTEST_GUILESS_MAIN(SymbolsTest)
+#include "symbols_test.moc"
