@@ -300,7 +300,7 @@ void World::chipNote(const char* rule, const std::string& text, std::uint32_t pc
 {
     const std::string id = chips_.size() > running_ ? chips_[running_].id : std::string("mcu");
     const std::string_view kind(rule);
-    const Severity severity = kind.starts_with("uart-") ? Severity::warning : Severity::note;
+    const Severity severity = kind.starts_with("uart-") || kind == "erased-flash" ? Severity::warning : Severity::note;
     report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, pc, id, {}});
 }
 

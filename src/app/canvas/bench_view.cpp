@@ -43,7 +43,10 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
     setAcceptDrops(true);
     setAttribute(Qt::WA_OpaquePaintEvent);
     setMinimumSize(320, 200);
-    connect(&editor_, &Editor::documentChanged, this, [this] { rebuild(); });
+    connect(&editor_, &Editor::documentChanged, this, [this] {
+        autoFit_ = false;
+        rebuild();
+    });
     connect(&editor_, &Editor::selectionChanged, this, [this] { update(); });
     connect(&editor_, &Editor::pictureChanged, this, [this] { update(); });
     rebuild();
@@ -116,12 +119,14 @@ void BenchView::fitAll()
         offset_ = {std::round(offset_.x()), std::round(offset_.y())};
     }
     fitted_ = true;
+    autoFit_ = !editor_.document().parts.empty();
     staticDirty_ = true;
     update();
 }
 
 void BenchView::zoomBy(double factor, QPointF about)
 {
+    autoFit_ = false;
     const QPointF fixed = toSheet(about);
     zoom_ = std::clamp(zoom_ * factor, kSmallest, kLargest);
     offset_ = about - fixed * zoom_;
@@ -131,7 +136,7 @@ void BenchView::zoomBy(double factor, QPointF about)
 
 void BenchView::resizeEvent(QResizeEvent*)
 {
-    if (!fitted_ && !editor_.document().parts.empty())
+    if (autoFit_ || (!fitted_ && !editor_.document().parts.empty()))
         fitAll();
     staticDirty_ = true;
 }
@@ -213,6 +218,7 @@ void BenchView::mousePressEvent(QMouseEvent* event)
             return;
         }
         doing_ = Doing::panning;
+        autoFit_ = false;
         offsetAtPress_ = offset_;
         setCursor(Qt::ClosedHandCursor);
         return;

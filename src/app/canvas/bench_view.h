@@ -105,7 +105,8 @@ private:
     PartArt& art_;
     double zoom_ = 1;
     QPointF offset_{20, 10};
-    bool fitted_ = false;
+    bool fitted_ = false;   // once, so that the first parts do not move under the hand
+    bool autoFit_ = false;  // a bench just opened fits the window until a person pans, zooms or edits
 
     QPixmap static_;
     bool staticDirty_ = true;

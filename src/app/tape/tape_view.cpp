@@ -18,7 +18,8 @@ namespace {
 
 constexpr double kLabels = 150;  // width of the lane names
 constexpr double kRuler = 24;
-constexpr double kLane = 25;
+constexpr double kTallestLane = 25;
+constexpr double kLowestLane = 15;
 constexpr double kPresentMargin = 26;  // room to the right of the present
 constexpr Duration kShortest = std::chrono::nanoseconds(500);
 constexpr Duration kLongest = std::chrono::minutes(30);
@@ -54,6 +55,13 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
         request();
     });
     request();
+}
+
+// Lanes grow lower, down to what can be read, so that all are seen.
+double TapeView::laneHeight() const
+{
+    const double room = (height() - kRuler) / static_cast<double>(editor_.lanes().size() + 1);
+    return std::clamp(std::floor(room), kLowestLane, kTallestLane);
 }
 
 double TapeView::plotWidth() const { return std::max(50.0, width() - kLabels - kPresentMargin); }
@@ -145,18 +153,18 @@ void TapeView::paintEvent(QPaintEvent*)
         }
         painter.setPen(theme::kTapeText);
         painter.setFont(theme::words(8.8));
-        painter.drawText(QRectF(14, top, 92, kLane), Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideRight, 92));
+        painter.drawText(QRectF(14, top, 92, laneHeight()), Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideRight, 92));
         painter.setPen(theme::kTapeMuted);
         painter.setFont(theme::figures(7.8));
-        painter.drawText(QRectF(100, top, kLabels - 110, kLane), Qt::AlignVCenter | Qt::AlignRight, behind);
+        painter.drawText(QRectF(100, top, kLabels - 110, laneHeight()), Qt::AlignVCenter | Qt::AlignRight, behind);
         painter.setPen(theme::kTapeGrid);
-        painter.drawLine(QPointF(0, top + kLane), QPointF(width(), top + kLane));
+        painter.drawLine(QPointF(0, top + laneHeight()), QPointF(width(), top + laneHeight()));
         if (i < picture.lanes.size() && picture.lanes[i].name == lanes[i].text())
             drawLane(painter, picture.lanes[i], top, color);
-        top += kLane;
+        top += laneHeight();
     }
     drawSerialLane(painter, top);
-    top += kLane;
+    top += laneHeight();
     if (lanes.empty()) {
         painter.setPen(theme::kTapeMuted);
         painter.setFont(theme::words(9));
@@ -212,8 +220,9 @@ void TapeView::drawRuler(QPainter& painter)
 
 void TapeView::drawLane(QPainter& painter, const session::LanePicture& lane, double top, const QColor& color)
 {
-    const double high = top + 6;
-    const double low = top + kLane - 6;
+    const double margin = laneHeight() > 20 ? 6 : 4;
+    const double high = top + margin;
+    const double low = top + laneHeight() - margin;
     const auto level = [&](tape::State s) { return s == 1 ? high : s == 0 ? low : (high + low) / 2; };
     const session::Picture& p = editor_.picture();
     // Nothing is known before time zero, or before what has been forgotten.
@@ -253,19 +262,19 @@ void TapeView::drawSerialLane(QPainter& painter, double top)
         return;
     painter.setPen(theme::kTapeText);
     painter.setFont(theme::words(8.8));
-    painter.drawText(QRectF(14, top, 92, kLane), Qt::AlignVCenter, tr("serial out"));
+    painter.drawText(QRectF(14, top, 92, laneHeight()), Qt::AlignVCenter, tr("serial out"));
     painter.setPen(theme::kTapeMuted);
     painter.setFont(theme::figures(7.8));
-    painter.drawText(QRectF(80, top, kLabels - 90, kLane), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(p.uarts[0].name));
+    painter.drawText(QRectF(80, top, kLabels - 90, laneHeight()), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(p.uarts[0].name));
     painter.setPen(theme::kTapeGrid);
-    painter.drawLine(QPointF(0, top + kLane), QPointF(width(), top + kLane));
+    painter.drawLine(QPointF(0, top + laneHeight()), QPointF(width(), top + laneHeight()));
     const double frame = p.uarts[0].baud > 0 ? 10 / p.uarts[0].baud : 1e-3;
     const Duration frameSpan(static_cast<std::int64_t>(frame * 1e12));
     painter.setFont(theme::figures(7.6));
     const QFontMetricsF metrics(painter.font());
     auto first = std::lower_bound(serial_.begin(), serial_.end(), p.tapeFrom, [](const session::SerialByte& b, Time t) { return b.at < t; });
     painter.save();
-    painter.setClipRect(QRectF(kLabels, top, width() - kLabels, kLane));
+    painter.setClipRect(QRectF(kLabels, top, width() - kLabels, laneHeight()));
     // A run of bytes close together is one block.
     while (first != serial_.end() && first->at - frameSpan < p.tapeTo) {
         auto last = first;
@@ -276,7 +285,7 @@ void TapeView::drawSerialLane(QPainter& painter, double top)
         }
         const bool lineEnd = last != serial_.end() && last->byte == '\n';
         const auto end = lineEnd ? last : std::prev(std::max(last, first + 1));
-        const QRectF block(xOf(first->at - frameSpan), top + 4, std::max(2.0, xOf(end->at) - xOf(first->at - frameSpan) - 1), kLane - 8);
+        const QRectF block(xOf(first->at - frameSpan), top + 4, std::max(2.0, xOf(end->at) - xOf(first->at - frameSpan) - 1), laneHeight() - 8);
         painter.fillRect(block, QColor(0x6F, 0xA8, 0xD6));
         if (block.width() > 14) {
             painter.setPen(theme::kTapeGround);
@@ -328,7 +337,7 @@ void TapeView::drawCause(QPainter& painter)
 {
     if (pointer_.x() < kLabels || pressed_)
         return;
-    const auto index = static_cast<std::size_t>(std::max(0.0, (pointer_.y() - kRuler) / kLane));
+    const auto index = static_cast<std::size_t>(std::max(0.0, (pointer_.y() - kRuler) / laneHeight()));
     const session::Picture& p = editor_.picture();
     if (pointer_.y() < kRuler || index >= p.lanes.size())
         return;
@@ -383,7 +392,7 @@ void TapeView::wheelEvent(QWheelEvent* event)
 Time TapeView::snapped(double x, double y) const
 {
     const session::Picture& p = editor_.picture();
-    const auto index = static_cast<std::size_t>(std::max(0.0, (y - kRuler) / kLane));
+    const auto index = static_cast<std::size_t>(std::max(0.0, (y - kRuler) / laneHeight()));
     Time best = timeAt(x);
     double nearest = kSnap;
     if (index < p.lanes.size())

@@ -48,6 +48,7 @@ private:
     [[nodiscard]] QColor colorOf(const bench::PinRef& pin) const;
     [[nodiscard]] kernel::Time snapped(double x, double y) const;
     [[nodiscard]] double plotWidth() const;
+    [[nodiscard]] double laneHeight() const;
 
     Editor& editor_;
     bool follow_ = true;

@@ -101,8 +101,8 @@ bool Chip::attachPin(std::string_view name, circuit::PinId id)
 void Chip::loadFlash(std::vector<std::uint16_t> words, bool bootCode)
 {
     cpu_.loadFlash(std::move(words));
-    if (bootCode != cpu_.erasedRunsOn())
-        cpu_.setErasedRunsOn(bootCode);
+    cpu_.setErasedRunsOn(bootCode);
+    ranOverErased_ = false;
 }
 
 void Chip::powerOn()
@@ -289,6 +289,13 @@ void Chip::sleepInstruction(std::int64_t cycle)
 void Chip::watchdogReset(std::int64_t) {}
 
 void Chip::storeProgramMemory(std::int64_t) { note("not-modelled", "SPM does nothing: self-programming is not modelled yet"); }
+
+void Chip::erasedFlash(std::int64_t /*cycle*/)
+{
+    if (!ranOverErased_)
+        note("erased-flash", "execution ran into erased flash and on towards the boot section; is the application missing?");
+    ranOverErased_ = true;
+}
 
 // Whatever is due up to this access happens before it.
 void Chip::catchUp(std::int64_t cycle) { queue_.advanceTo(clock_.timeOf({cycle})); }

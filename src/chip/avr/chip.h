@@ -89,6 +89,7 @@ public:
     void sleepInstruction(std::int64_t cycle) override;
     void watchdogReset(std::int64_t cycle) override;
     void storeProgramMemory(std::int64_t cycle) override;
+    void erasedFlash(std::int64_t cycle) override;
 
     // ChipServices
     void setInterrupt(std::uint8_t vector, bool flag, bool enabled) override;
@@ -157,6 +158,7 @@ private:
     std::vector<std::uint8_t> plain_;
     std::vector<std::uint8_t> noted_;
     bool ioClockStopped_ = false;
+    bool ranOverErased_ = false;
 };
 
 }  // namespace bramix::chip::avr

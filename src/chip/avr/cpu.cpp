@@ -23,12 +23,6 @@ void Cpu::loadFlash(std::vector<std::uint16_t> words)
     engine_->decodeAll();
 }
 
-void Cpu::setErasedRunsOn(bool runsOn)
-{
-    erasedRunsOn_ = runsOn;
-    engine_->decodeAll();
-}
-
 void Cpu::reset()
 {
     pc = 0;
@@ -47,11 +41,9 @@ Instruction Cpu::decodeAt(std::uint32_t word) const
     if (word >= core_.flashWords)
         return Instruction{Op::outside};
     const std::uint16_t second = word + 1 < core_.flashWords ? flash_[word + 1] : 0xFFFF;
-    Instruction i = decode(core_, word, flash_[word], second);
+    const Instruction i = decode(core_, word, flash_[word], second);
     if (i.words == 2 && word + 1 >= core_.flashWords)
         return Instruction{Op::outside};
-    if (i.op == Op::erased && erasedRunsOn_)
-        i.op = Op::nop;
     return i;
 }
 

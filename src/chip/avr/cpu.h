@@ -35,6 +35,7 @@ public:
     virtual void sleepInstruction(std::int64_t cycle) = 0;                  // may set Cpu::sleeping
     virtual void watchdogReset(std::int64_t cycle) = 0;                     // WDR
     virtual void storeProgramMemory(std::int64_t cycle) = 0;                // SPM
+    virtual void erasedFlash(std::int64_t cycle) = 0;                       // an erased word is passed over
 };
 
 enum class FaultKind : std::uint8_t { none, undefinedInstruction, erasedFlash, outsideFlash, outsideData };
@@ -63,7 +64,7 @@ public:
     void loadFlash(std::vector<std::uint16_t> words);
     [[nodiscard]] const std::vector<std::uint16_t>& flash() const { return flash_; }
     // Erased flash runs on as silicon does (0xFFFF is passed over) instead of being a fault.
-    void setErasedRunsOn(bool runsOn);
+    void setErasedRunsOn(bool runsOn) { erasedRunsOn_ = runsOn; }
     [[nodiscard]] bool erasedRunsOn() const { return erasedRunsOn_; }
 
     // Registers, flags, program counter and memory as after a reset. SRAM keeps what it held.

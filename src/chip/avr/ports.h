@@ -83,7 +83,7 @@ private:
     static constexpr std::size_t kHistory = 8;
 
     struct Change {
-        kernel::Time at{};
+        kernel::Time at = kernel::Time::min();  // before any sample, the first of which lies half a cycle before zero
         bool level = false;
 
         template <class Archive>

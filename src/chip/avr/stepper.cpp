@@ -64,7 +64,13 @@ void Cpu::step()
     current = pc;
     switch (i.op) {
     case Op::undefined: raise(FaultKind::undefinedInstruction, pc * 2); return;
-    case Op::erased: raise(FaultKind::erasedFlash, pc * 2); return;
+    case Op::erased:
+        if (!erasedRunsOn_) {
+            raise(FaultKind::erasedFlash, pc * 2);
+            return;
+        }
+        bus_.erasedFlash(cycle);
+        break;  // passed over, as silicon does
     case Op::outside: raise(FaultKind::outsideFlash, pc * 2); return;
     default: break;
     }

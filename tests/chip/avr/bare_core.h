@@ -22,6 +22,7 @@ public:
     void sleepInstruction(std::int64_t) override { ++sleeps; }
     void watchdogReset(std::int64_t) override { ++watchdogResets; }
     void storeProgramMemory(std::int64_t) override { ++stores; }
+    void erasedFlash(std::int64_t) override {}
 
     std::array<std::uint8_t, 0x200> memory{};
     int enables = 0, sleeps = 0, watchdogResets = 0, stores = 0;

@@ -268,6 +268,7 @@ private slots:
         b.chip.powerOn();
         b.to(0x4100);
         QVERIFY(!b.chip.faulted());
+        QCOMPARE(b.notes, std::vector<std::string>{"erased-flash"});
         QCOMPARE(b.chip.cpu().data[16], 1);
     }
 
