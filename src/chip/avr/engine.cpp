@@ -338,10 +338,9 @@ slow:
         cpu.instructions = countAtStart + (now >> 32);
         cpu.sreg = static_cast<std::uint8_t>(f.sreg() | ti);
         cpu.step();
-        const std::int64_t left = cpu.deadline - start;
-        if (left <= cpu.cycle - start || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || !isRepresentable(cpu.sreg))
+        if (cpu.deadline <= cpu.cycle || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || !isRepresentable(cpu.sreg))
             return;
-        limit = static_cast<std::uint32_t>(std::min(left, kLongestSlice));
+        limit = static_cast<std::uint32_t>(std::min(cpu.deadline - start, kLongestSlice));
         f = LazyFlags(cpu.sreg);
         ti = cpu.sreg & (kT | kI);
         base = ((cpu.instructions - countAtStart) << 32) + (cpu.cycle - start) - prefix[cpu.pc];
