@@ -330,7 +330,8 @@ void LiveSession::publish(bool always)
     const auto now = Clock::now();
     if (!always && now - lastPublish_ < kPictureEvery)
         return;
-    lastPublish_ = now;
+    // In step, not one slice later each time.
+    lastPublish_ = now - lastPublish_ < 2 * kPictureEvery ? lastPublish_ + kPictureEvery : now;
     auto picture = std::make_shared<Picture>();
     picture->number = ++pictures_;
     picture->running = running_;

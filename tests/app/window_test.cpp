@@ -63,6 +63,46 @@ public:
         QTest::mouseClick(v, Qt::LeftButton, {}, pin(to));
     }
 
+    // Types a path into the file dialog that comes up next, and Enter.
+    static void answerFileDialog(const QString& path)
+    {
+        QTimer::singleShot(150, qApp, [path] {
+            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog != nullptr);
+            auto* line = dialog->findChild<QLineEdit*>("fileNameEdit");
+            QVERIFY(line != nullptr);
+            line->selectAll();
+            QTest::keyClicks(line, path);
+            QTest::keyClick(line, Qt::Key_Return);
+        });
+    }
+
+    // A window manager gives the focus back when a dialog goes; without one it is taken.
+    void backToTheWindow()
+    {
+        window_.activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(&window_));
+        window_.benchView().setFocus();
+    }
+
+    // Clicks in the middle of a part's body.
+    void clickPart(const char* id, QPointF offset)
+    {
+        const auto at = window_.benchView().toWidget(toUnits(window_.editor().document().part(id)->at) + offset).toPoint();
+        QTest::mouseMove(&window_.benchView(), at);
+        QTest::mouseClick(&window_.benchView(), Qt::LeftButton, {}, at);
+    }
+
+    void clickButton(const QString& text)
+    {
+        for (QPushButton* button : window_.findChildren<QPushButton*>())
+            if (button->text() == text && button->isVisible()) {
+                QTest::mouseClick(button, Qt::LeftButton);
+                return;
+            }
+        QFAIL(qPrintable("no button " + text));
+    }
+
     void netFlag(const char* at, const QString& name)
     {
         QTest::mouseMove(&window_.benchView(), pin(at));
@@ -148,10 +188,16 @@ private slots:
             hands.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
         QCOMPARE(bench::writeDocument(d), text);
 
-        window.editor().loadFirmware("mcu", example("bell-rope/firmware/bell-rope.elf"));
+        hands.clickPart("mcu", {30, 180});
+        QVERIFY(window.editor().selection() == (bench::Selection{{"mcu"}, {}}));
+        Hands::answerFileDialog(example("bell-rope/firmware/bell-rope.elf"));
+        hands.clickButton("Load firmware…");
+        QVERIFY(d.part("mcu")->firmware.ends_with("bell-rope.elf"));
+        hands.backToTheWindow();
         hands.key(Qt::Key_Space);
         QTRY_VERIFY(window.editor().picture().running);
-        window.showSerial();
+        auto* tabs = window.findChild<QTabBar*>("lowerTabs");
+        QTest::mouseClick(tabs, Qt::LeftButton, {}, tabs->tabRect(1).center());
         QTRY_VERIFY(window.serialView().text().contains("Bell tower ready"));
         QTRY_COMPARE(window.editor().picture().uarts[0].format, "8N1");
         QVERIFY(brightness(window, "led1") < 0.1);
@@ -173,7 +219,7 @@ private slots:
         QTRY_VERIFY(window.serialView().text().contains("count from 1"));
 
         // A value is changed while it runs: the lamp grows dim, and the count goes on.
-        window.editor().select({{"r1"}, {}});
+        hands.clickPart("r1", {32, 0});
         auto* resistance = window.findChild<QLineEdit*>("setting-resistance");
         QVERIFY(resistance != nullptr);
         resistance->setFocus();
@@ -199,16 +245,24 @@ private slots:
         QVERIFY(window.editor().picture().chips[0].cycles <= cycles + 10);
 
         const QString file = folder_.filePath("tower.toml");
-        QVERIFY(window.editor().saveAs(file));
+        Hands::answerFileDialog(file);
+        hands.key(Qt::Key_S, Qt::ControlModifier);
         QVERIFY(window.editor().isSaved());
+        QVERIFY(QFileInfo::exists(file));
+        hands.backToTheWindow();
         hands.key(Qt::Key_R, Qt::ControlModifier);
         QTRY_COMPARE(window.editor().picture().now, kernel::Time{});
 
         MainWindow again(catalogue_);
         again.neverAsk();
-        again.open(file);
+        again.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&again));
+        Hands(again).backToTheWindow();
+        Hands::answerFileDialog(file);
+        QTest::keyClick(&again.benchView(), Qt::Key_O, Qt::ControlModifier);
         QCOMPARE(bench::writeDocument(again.editor().document()), bench::writeDocument(d));
-        again.editor().run();
+        Hands(again).backToTheWindow();
+        QTest::keyClick(&again.benchView(), Qt::Key_Space);
         QTRY_VERIFY(again.editor().picture().now > kernel::Time(std::chrono::milliseconds(20)));
         QTRY_VERIFY(again.serialView().text().contains("Bell tower ready"));
     }

@@ -220,6 +220,32 @@ private slots:
         row("ld Z+", {0x9001}, 2, 2, 0x101);
         row("st X", {0x920C}, 2, 2, 0x101);
         row("std Z+q", {0x8201}, 2, 2, 0x101);
+        row("ldd Z+q", {0x8001}, 2, 2, 0x101);
+        row("ld Y+", {0x9009}, 2, 2, 0x101);
+        row("ld -Y", {0x900A}, 2, 2, 0x101);
+        row("ld -Z", {0x9002}, 2, 2, 0x101);
+        row("st X+", {0x920D}, 2, 2, 0x101);
+        row("st -X", {0x920E}, 2, 2, 0x101);
+        row("st Y+", {0x9209}, 2, 2, 0x101);
+        row("st -Y", {0x920A}, 2, 2, 0x101);
+        row("st Z+", {0x9201}, 2, 2, 0x101);
+        row("st -Z", {0x9202}, 2, 2, 0x101);
+        row("std Y+q", {0x8209}, 2, 2, 0x101);
+        row("sbiw", {0x9700}, 2, 2, 0x101);
+        row("muls", {0x0200}, 2, 2, 0x101);
+        row("mulsu", {0x0300}, 2, 2, 0x101);
+        row("fmul", {0x0308}, 2, 2, 0x101);
+        row("fmuls", {0x0380}, 2, 2, 0x101);
+        row("fmulsu", {0x0388}, 2, 2, 0x101);
+        row("bld", {0xF800}, 1, 1, 0x101);
+        row("bclr", {0x9488}, 1, 1, 0x101);
+        row("lpm Rd,Z", {0x9004}, 3, 3, 0x101);
+        row("spm", {0x95E8}, 1, 1, 0x101);
+        for (const auto& [name, word] : std::initializer_list<std::pair<const char*, int>>{
+                 {"add", 0x0C00}, {"adc", 0x1C00}, {"sub", 0x1800}, {"subi", 0x5000}, {"sbc", 0x0800}, {"sbci", 0x4000}, {"and", 0x2000}, {"andi", 0x7000}, {"or", 0x2800},
+                 {"ori", 0x6000}, {"eor", 0x2400}, {"com", 0x9400}, {"neg", 0x9401}, {"inc", 0x9403}, {"dec", 0x940A}, {"cp", 0x1400}, {"cpc", 0x0400}, {"cpi", 0x3000},
+                 {"lsr", 0x9406}, {"ror", 0x9407}, {"asr", 0x9405}, {"swap", 0x9402}})
+            row(name, {word}, 1, 1, 0x101);
         row("lpm", {0x95C8}, 3, 3, 0x101);
         row("lpm Z+", {0x9005}, 3, 3, 0x101);
         row("in", {0xB000}, 1, 1, 0x101);
@@ -285,6 +311,117 @@ private slots:
                 QCOMPARE(static_cast<int>(m.cpu.pc), pc);
                 QCOMPARE(m.cpu.instructions, 1);
             }
+    }
+
+    // Loads and stores through each pointer: which address, and where the pointer points afterwards.
+    void pointersMoveAsTheManualSays_data()
+    {
+        QTest::addColumn<int>("load");   // into r0
+        QTest::addColumn<int>("store");  // from r0
+        QTest::addColumn<int>("pointer");
+        QTest::addColumn<int>("offset");  // of the access
+        QTest::addColumn<int>("after");   // of the pointer
+        QTest::newRow("X") << 0x900C << 0x920C << 26 << 0 << 0;
+        QTest::newRow("X+") << 0x900D << 0x920D << 26 << 0 << 1;
+        QTest::newRow("-X") << 0x900E << 0x920E << 26 << -1 << -1;
+        QTest::newRow("Y") << 0x8008 << 0x8208 << 28 << 0 << 0;
+        QTest::newRow("Y+") << 0x9009 << 0x9209 << 28 << 0 << 1;
+        QTest::newRow("-Y") << 0x900A << 0x920A << 28 << -1 << -1;
+        QTest::newRow("Y+63") << 0xAC0F << 0xAE0F << 28 << 63 << 0;
+        QTest::newRow("Z") << 0x8000 << 0x8200 << 30 << 0 << 0;
+        QTest::newRow("Z+") << 0x9001 << 0x9201 << 30 << 0 << 1;
+        QTest::newRow("-Z") << 0x9002 << 0x9202 << 30 << -1 << -1;
+        QTest::newRow("Z+21") << 0x8805 << 0x8A05 << 30 << 21 << 0;
+    }
+    void pointersMoveAsTheManualSays()
+    {
+        QFETCH(int, load);
+        QFETCH(int, store);
+        QFETCH(int, pointer);
+        QFETCH(int, offset);
+        QFETCH(int, after);
+        for (const bool engine : {false, true})
+            for (const int base : {0x0200, 0x02FF, 0x0300, 0x0101}) {
+                Machine m;
+                m.load({static_cast<std::uint16_t>(load), 0xCFFF});
+                auto& data = m.cpu.data;
+                const auto point = [&](int at) {
+                    data[static_cast<std::size_t>(pointer)] = static_cast<std::uint8_t>(at);
+                    data[static_cast<std::size_t>(pointer) + 1] = static_cast<std::uint8_t>(at >> 8);
+                };
+                const auto pointsAt = [&] { return data[static_cast<std::size_t>(pointer)] | (data[static_cast<std::size_t>(pointer) + 1] << 8); };
+                const auto once = [&] {
+                    m.cpu.pc = 0;
+                    m.cpu.cycle = 0;
+                    if (engine)
+                        m.cpu.run(3);  // the access and one jump
+                    else
+                        m.cpu.step();
+                };
+                point(base);
+                data[static_cast<std::size_t>(base + offset)] = 0xA5;
+                once();
+                QCOMPARE(data[0], 0xA5);
+                QCOMPARE(pointsAt(), base + after);
+                m.load({static_cast<std::uint16_t>(store), 0xCFFF});
+                point(base);
+                data[0] = 0x3C;
+                once();
+                QCOMPARE(data[static_cast<std::size_t>(base + offset)], 0x3C);
+                QCOMPARE(pointsAt(), base + after);
+                QCOMPARE(m.cpu.sreg, 0);
+            }
+    }
+
+    void movesTheStackAndProgramMemory()
+    {
+        // ldi r16,0x5A ; mov r1,r16 ; movw r2,r16 ; push r1 ; pop r20 ; sts 0x250,r20 ; lds r21,0x250 ; ldi r30,0 ; ldi r31,0 ; lpm ; lpm r22,Z+ ; lpm r23,Z
+        for (const bool engine : {false, true}) {
+            Machine m;
+            m.load({0xE50A, 0x2E10, 0x0118, 0x921F, 0x914F, 0x9340, 0x0250, 0x9150, 0x0250, 0xE0E0, 0xE0F0, 0x95C8, 0x9165, 0x9174, 0xCFFF});
+            m.cpu.data[17] = 0x77;
+            if (engine)
+                m.cpu.run(40);
+            else
+                for (int i = 0; i < 12; ++i)
+                    m.cpu.step();
+            const auto& r = m.cpu.data;
+            QCOMPARE(r[1], 0x5A);
+            QCOMPARE(r[2], 0x5A);
+            QCOMPARE(r[3], 0x77);
+            QCOMPARE(r[20], 0x5A);
+            QCOMPARE(r[21], 0x5A);
+            QCOMPARE(r[0x250], 0x5A);
+            QCOMPARE(r[0], 0x0A);   // low byte of the first word, 0xE50A
+            QCOMPARE(r[22], 0x0A);
+            QCOMPARE(r[23], 0xE5);
+            QCOMPARE(r[30], 1);
+            QCOMPARE(m.cpu.sp, kSmallCore.ramEnd);
+            QCOMPARE(m.cpu.lowestSp, kSmallCore.ramEnd - 1);
+        }
+    }
+
+    void everyBranchFollowsItsFlag()
+    {
+        for (int flag = 0; flag < 8; ++flag)
+            for (const bool ifSet : {true, false})
+                for (const bool engine : {false, true}) {
+                    Machine m;
+                    m.load({static_cast<std::uint16_t>((ifSet ? 0xF000 : 0xF400) | (5 << 3) | flag)});
+                    for (int state = 0; state < 256; ++state) {
+                        m.cpu.pc = 0;
+                        m.cpu.cycle = 0;
+                        m.cpu.sreg = static_cast<std::uint8_t>(state);
+                        if (engine)
+                            m.cpu.run(1);
+                        else
+                            m.cpu.step();
+                        const bool taken = (((state >> flag) & 1) != 0) == ifSet;
+                        QCOMPARE(m.cpu.pc, taken ? 6U : 1U);
+                        QCOMPARE(m.cpu.cycle, taken ? 2 : 1);
+                        QCOMPARE(m.cpu.sreg, state);
+                    }
+                }
     }
 
     void largeCoreInstructionsUseRampzAndEind()
