@@ -5,12 +5,11 @@
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QPushButton>
-#include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QToolButton>
 
+#include "app/application.h"
 #include "app/shell/main_window.h"
-#include "app/shell/theme.h"
 
 using namespace bramix;
 using namespace bramix::app;
@@ -48,15 +47,7 @@ private:
     }
 
 private slots:
-    void initTestCase()
-    {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("bramix-test");
-        auto catalogue = bench::Catalogue::loadInstalled();
-        QVERIFY2(catalogue, catalogue ? "" : catalogue.error().text().c_str());
-        catalogue_ = std::move(*catalogue);
-        qApp->setStyleSheet(theme::styleSheet());
-    }
+    void initTestCase() { test::prepareApplication(catalogue_); }
 
     void aBrokenBenchIsRefusedAndTheOpenOneStays()
     {

@@ -7,11 +7,10 @@
 #include <QListWidget>
 #include <QPlainTextEdit>
 #include <QPushButton>
-#include <QStandardPaths>
 #include <QTemporaryDir>
 
+#include "app/application.h"
 #include "app/shell/main_window.h"
-#include "app/shell/theme.h"
 
 using namespace bramix;
 using namespace bramix::app;
@@ -139,15 +138,7 @@ private:
     }
 
 private slots:
-    void initTestCase()
-    {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setOrganizationName("bramix-test");
-        auto catalogue = bench::Catalogue::loadInstalled();
-        QVERIFY2(catalogue, catalogue ? "" : catalogue.error().text().c_str());
-        catalogue_ = std::move(*catalogue);
-        qApp->setStyleSheet(theme::styleSheet());
-    }
+    void initTestCase() { test::prepareApplication(catalogue_); }
 
     void buildsABenchFromNothingRunsItSavesAndReopensIt()
     {

@@ -183,6 +183,28 @@ private slots:
         QCOMPARE(b.read("UCSR0A") & 0x84, 0x84);
     }
 
+    void nineBitsTravelInTxb8AndRxb8()
+    {
+        // The chip's own transmitter wired to its receiver.
+        for (const int value : {0x1A6, 0x0A6, 0x100, 0x0FF}) {
+            ChipBench b;
+            b.write("UBRR0L", 8);
+            b.write("UCSR0C", 0x06);
+            b.write("UCSR0B", static_cast<std::uint8_t>(0x1C | (value >> 8)));  // RXEN, TXEN, UCSZ2, TXB8
+            b.drive("PD0", true);
+            b.to(1000);
+            b.write("UDR0", static_cast<std::uint8_t>(value));
+            const std::int64_t bit = 16 * 9;
+            for (std::int64_t step = 0; step < 13 * 16; ++step) {
+                b.drive("PD0", b.chip.ports().level(Chip::portPin(atmega328p(), "PD1")));
+                b.to(b.chip.cpu().cycle + bit / 16);
+            }
+            QVERIFY((b.read("UCSR0A") & 0x80) != 0);
+            QCOMPARE((b.read("UCSR0B") >> 1) & 1, value >> 8);  // read before UDR0, 20.7.2
+            QCOMPARE(b.read("UDR0"), value & 0xFF);
+        }
+    }
+
     void theFourthUnreadByteIsAnOverrun()
     {
         ChipBench b;
