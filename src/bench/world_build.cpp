@@ -179,13 +179,14 @@ struct World::Builder {
     {
         for (std::size_t i = 0; i < kind.chip->usarts.size(); ++i) {
             const chip::avr::UsartRow& row = kind.chip->usarts[i];
+            const chip::avr::Usart& usart = world.chips_[chipIndex].chip->usart(i);
             const auto netOf = [&](chip::avr::PortPin port) { return world.circuit_.netOf(world.chips_[chipIndex].chip->ports().idOf(port)); };
             Uart uart;
             uart.name = fmt::format("{}.{}", item.id, row.name);
             uart.chip = chipIndex;
             uart.index = i;
-            const PinId listen = world.circuit_.addPin(netOf(row.txd), uart.name + ".in");
-            const PinId drive = world.circuit_.addPin(netOf(row.rxd), uart.name + ".out");
+            const PinId listen = world.circuit_.addPin(netOf(usart.txd()), uart.name + ".in");
+            const PinId drive = world.circuit_.addPin(netOf(usart.rxd()), uart.name + ".out");
             const auto baud = item.set.find("baud");
             parts::PartContext context{
                 .id = uart.name,

@@ -92,6 +92,25 @@ void Circuit::listen(PinId pin, PinListener& listener, Thresholds thresholds)
     }
 }
 
+void Circuit::setThresholds(PinId pin, Thresholds thresholds)
+{
+    Pin& p = at(pin);
+    Net& n = at(p.net);
+    p.listener.thresholds = thresholds;
+    if (!n.listeners.empty() && n.listeners.front() == pin)
+        n.thresholds = thresholds;
+    if (sealed_ && n.state != NetState::floating)
+        p.level = p.level ? n.volts > thresholds.low : n.volts >= thresholds.high;
+}
+
+void Circuit::watchVoltage(PinId pin, VoltageListener* listener)
+{
+    auto& watchers = at(at(pin).net).watchers;
+    std::erase_if(watchers, [pin](const auto& w) { return w.first == pin; });
+    if (listener != nullptr)
+        watchers.emplace_back(pin, listener);
+}
+
 void Circuit::setLimit(PinId pin, Amps amps) { at(pin).limitAmps = amps.value; }
 
 void Circuit::seal(CircuitObserver* observer)
@@ -402,11 +421,15 @@ void Circuit::publish(NetId id, double volts, NetState state)
         net.state = state;
         ++net.changes;
     }
+    const bool voltsChanged = net.volts != volts;
     net.volts = volts;
     if (stateChanged && observer_ != nullptr)
         observer_->netChanged(id, state, now, cause_);
     if (state == NetState::floating)
         return;  // an undriven input reads what it read last
+    if (voltsChanged)
+        for (std::size_t i = 0; i < net.watchers.size(); ++i)
+            net.watchers[i].second->voltageChanged(net.watchers[i].first, volts, now);
     for (std::size_t i = 0; i < net.listeners.size(); ++i) {
         Pin& pin = at(net.listeners[i]);
         const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;

@@ -81,6 +81,13 @@ public:
     virtual void pinChanged(PinId pin, bool level, Time at) = 0;
 };
 
+class VoltageListener {
+public:
+    virtual ~VoltageListener() = default;
+    // The voltage of the net of this pin has changed. May drive pins.
+    virtual void voltageChanged(PinId pin, double volts, Time at) = 0;
+};
+
 // What the solver sees go wrong. Told at each occurrence; whoever reports it does so once.
 enum class Trouble : std::uint8_t { conflict, supplyShort, pinOverload, noSolution, oscillation };
 
@@ -104,6 +111,10 @@ public:
     ElementId addSwitch(NetId a, NetId b, Ohms closed, std::string name);
     ElementId addDiode(NetId anode, NetId cathode, const DiodeModel& model, std::string name);
     void listen(PinId pin, PinListener& listener, Thresholds thresholds);
+    // New thresholds for a listening pin; its level is looked at anew, silently.
+    void setThresholds(PinId pin, Thresholds thresholds);
+    // From now on, or with null no longer, this pin is told of every change of its net's voltage.
+    void watchVoltage(PinId pin, VoltageListener* listener);
     // Beyond `amps` in either direction the pin is overloaded, which is trouble.
     void setLimit(PinId pin, Amps amps);
     void seal(CircuitObserver* observer);
@@ -143,6 +154,8 @@ public:
     [[nodiscard]] NetState stateOf(NetId net) const { return at(net).state; }
     [[nodiscard]] bool level(PinId pin) const { return at(pin).level; }
     [[nodiscard]] Drive driveOf(PinId pin) const { return at(pin).drive; }
+    // The resistance that a small load on this net sees: of all that drives it, diodes at their present point. Infinite where nothing does.
+    [[nodiscard]] Ohms sourceResistance(NetId net) const;
     // Out of the pin into its net.
     [[nodiscard]] Amps current(PinId pin) const;
     // From a to b, anode to cathode.
@@ -194,6 +207,7 @@ private:
         std::string name;
         std::vector<PinId> pins;
         std::vector<PinId> listeners;
+        std::vector<std::pair<PinId, VoltageListener*>> watchers;
         Thresholds thresholds;
         double volts = 0;
         double secondsHigh = 0;

@@ -129,6 +129,43 @@ Circuit::Solution Circuit::solve(const Island& island) const
     return out;
 }
 
+// One column of the inverse of the conductance matrix: what a current of one ampere into the net lifts it by.
+Ohms Circuit::sourceResistance(NetId id) const
+{
+    const Net& net = at(id);
+    if (net.rail)
+        return {0};
+    const Island& island = islands_[net.island];
+    const auto size = static_cast<Eigen::Index>(island.nets.size());
+    Eigen::MatrixXd g = Eigen::MatrixXd::Zero(size, size);
+    for (const NetId n : island.nets) {
+        const auto r = static_cast<Eigen::Index>(at(n).unknown);
+        g(r, r) += at(n).rail ? 1 : kLeakSiemens;
+        for (const PinId pin : at(n).pins)
+            if (!at(n).rail && !at(pin).drive.floating())
+                g(r, r) += 1 / at(pin).drive.ohms;
+    }
+    for (const ElementId e : island.elements) {
+        const Element& element = elements_[static_cast<std::size_t>(e)];
+        if (element.kind == Kind::switchContact && !element.closed)
+            continue;
+        const double siemens = element.kind == Kind::diode ? element.diode.at(at(element.a).volts - at(element.b).volts).siemens : 1 / element.ohms;
+        for (const auto& [from, to] : {std::pair(element.a, element.b), std::pair(element.b, element.a)}) {
+            if (at(from).rail)
+                continue;
+            const auto r = static_cast<Eigen::Index>(at(from).unknown);
+            g(r, r) += siemens;
+            if (!at(to).rail)
+                g(r, static_cast<Eigen::Index>(at(to).unknown)) -= siemens;
+        }
+    }
+    Eigen::VectorXd one = Eigen::VectorXd::Zero(size);
+    const auto at0 = static_cast<Eigen::Index>(net.unknown);
+    one(at0) = 1;
+    const double ohms = g.partialPivLu().solve(one)(at0);
+    return {ohms > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : ohms};
+}
+
 // Which nets are held by something, and which hold two fighting outputs.
 void Circuit::classify(const Island& island, Solution& out) const
 {

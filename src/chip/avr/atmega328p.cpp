@@ -1,5 +1,5 @@
 // ATmega328P (datasheet DS40002061B: ch. 36 "Register Summary", 12 "Interrupts", 14.3 "Alternate Port Functions", 5 "Pinout").
-#include "chip/avr/table.h"
+#include "chip/avr/chip_tables.h"
 
 namespace bramix::chip::avr {
 
@@ -24,10 +24,10 @@ constexpr std::array kRegisters{
     RegisterRow{"EIFR", 0x3C, "- - - - - - INTF1 INTF0", flags},
     RegisterRow{"EIMSK", 0x3D, "- - - - - - INT1 INT0"},
     RegisterRow{"GPIOR0", 0x3E, ""},
-    RegisterRow{"EECR", 0x3F, "- - EEPM1 EEPM0 EERIE EEMPE EEPE EERE", later, 0x03},
-    RegisterRow{"EEDR", 0x40, "", later},
-    RegisterRow{"EEARL", 0x41, "", later},
-    RegisterRow{"EEARH", 0x42, "", later},
+    RegisterRow{"EECR", 0x3F, "- - EEPM1 EEPM0 EERIE EEMPE EEPE EERE"},
+    RegisterRow{"EEDR", 0x40, ""},
+    RegisterRow{"EEARL", 0x41, ""},
+    RegisterRow{"EEARH", 0x42, "- - - - - - EEAR9 EEAR8"},
     RegisterRow{"GTCCR", 0x43, "TSM - - - - - PSRASY PSRSYNC"},
     RegisterRow{"TCCR0A", 0x44, "COM0A1 COM0A0 COM0B1 COM0B0 - - WGM01 WGM00"},
     RegisterRow{"TCCR0B", 0x45, "FOC0A FOC0B - - WGM02 CS02 CS01 CS00"},
@@ -36,21 +36,21 @@ constexpr std::array kRegisters{
     RegisterRow{"OCR0B", 0x48, ""},
     RegisterRow{"GPIOR1", 0x4A, ""},
     RegisterRow{"GPIOR2", 0x4B, ""},
-    RegisterRow{"SPCR", 0x4C, "SPIE SPE DORD MSTR CPOL CPHA SPR1 SPR0", later},
-    RegisterRow{"SPSR", 0x4D, "SPIF WCOL - - - - - SPI2X", later, 0x40, 0x80},
-    RegisterRow{"SPDR", 0x4E, "", later},
-    RegisterRow{"ACSR", 0x50, "ACD ACBG ACO ACI ACIE ACIC ACIS1 ACIS0", later},
+    RegisterRow{"SPCR", 0x4C, "SPIE SPE DORD MSTR CPOL CPHA SPR1 SPR0"},
+    RegisterRow{"SPSR", 0x4D, "SPIF WCOL - - - - - SPI2X"},
+    RegisterRow{"SPDR", 0x4E, ""},
+    RegisterRow{"ACSR", 0x50, "ACD ACBG ACO ACI ACIE ACIC ACIS1 ACIS0"},
     RegisterRow{"SMCR", 0x53, "- - - - SM2 SM1 SM0 SE"},
     RegisterRow{"MCUSR", 0x54, "- - - - WDRF BORF EXTRF PORF"},
     RegisterRow{"MCUCR", 0x55, "- BODS BODSE PUD - - IVSEL IVCE"},
-    RegisterRow{"SPMCSR", 0x57, "SPMIE RWWSB SIGRD RWWSRE BLBSET PGWRT PGERS SELFPRGEN", later, 0x41},
+    RegisterRow{"SPMCSR", 0x57, "SPMIE RWWSB SIGRD RWWSRE BLBSET PGWRT PGERS SELFPRGEN"},
     RegisterRow{"SPL", 0x5D, ""},
     RegisterRow{"SPH", 0x5E, ""},
     RegisterRow{"SREG", 0x5F, "I T H S V N Z C"},
-    RegisterRow{"WDTCSR", 0x60, "WDIF WDIE WDP3 WDCE WDE WDP2 WDP1 WDP0", later},
-    RegisterRow{"CLKPR", 0x61, "CLKPCE - - - CLKPS3 CLKPS2 CLKPS1 CLKPS0", later},
-    RegisterRow{"PRR", 0x64, "PRTWI PRTIM2 PRTIM0 - PRTIM1 PRSPI PRUSART0 PRADC", later},
-    RegisterRow{"OSCCAL", 0x66, "", later},
+    RegisterRow{"WDTCSR", 0x60, "WDIF WDIE WDP3 WDCE WDE WDP2 WDP1 WDP0"},
+    RegisterRow{"CLKPR", 0x61, "CLKPCE - - - CLKPS3 CLKPS2 CLKPS1 CLKPS0"},
+    RegisterRow{"PRR", 0x64, "PRTWI PRTIM2 PRTIM0 - PRTIM1 PRSPI PRUSART0 PRADC"},
+    RegisterRow{"OSCCAL", 0x66, ""},
     RegisterRow{"PCICR", 0x68, "- - - - - PCIE2 PCIE1 PCIE0"},
     RegisterRow{"EICRA", 0x69, "- - - - ISC11 ISC10 ISC01 ISC00"},
     RegisterRow{"PCMSK0", 0x6B, "PCINT7 PCINT6 PCINT5 PCINT4 PCINT3 PCINT2 PCINT1 PCINT0"},
@@ -59,13 +59,13 @@ constexpr std::array kRegisters{
     RegisterRow{"TIMSK0", 0x6E, "- - - - - OCIE0B OCIE0A TOIE0"},
     RegisterRow{"TIMSK1", 0x6F, "- - ICIE1 - - OCIE1B OCIE1A TOIE1"},
     RegisterRow{"TIMSK2", 0x70, "- - - - - OCIE2B OCIE2A TOIE2"},
-    RegisterRow{"ADCL", 0x78, "", later},
-    RegisterRow{"ADCH", 0x79, "", later},
-    RegisterRow{"ADCSRA", 0x7A, "ADEN ADSC ADATE ADIF ADIE ADPS2 ADPS1 ADPS0", later, 0x40},
-    RegisterRow{"ADCSRB", 0x7B, "- ACME - - - ADTS2 ADTS1 ADTS0", later},
-    RegisterRow{"ADMUX", 0x7C, "REFS1 REFS0 ADLAR - MUX3 MUX2 MUX1 MUX0", later},
-    RegisterRow{"DIDR0", 0x7E, "- - ADC5D ADC4D ADC3D ADC2D ADC1D ADC0D", later},
-    RegisterRow{"DIDR1", 0x7F, "- - - - - - AIN1D AIN0D", later},
+    RegisterRow{"ADCL", 0x78, ""},
+    RegisterRow{"ADCH", 0x79, ""},
+    RegisterRow{"ADCSRA", 0x7A, "ADEN ADSC ADATE ADIF ADIE ADPS2 ADPS1 ADPS0"},
+    RegisterRow{"ADCSRB", 0x7B, "- ACME - - - ADTS2 ADTS1 ADTS0"},
+    RegisterRow{"ADMUX", 0x7C, "REFS1 REFS0 ADLAR - MUX3 MUX2 MUX1 MUX0"},
+    RegisterRow{"DIDR0", 0x7E, "- - ADC5D ADC4D ADC3D ADC2D ADC1D ADC0D"},
+    RegisterRow{"DIDR1", 0x7F, "- - - - - - AIN1D AIN0D"},
     RegisterRow{"TCCR1A", 0x80, "COM1A1 COM1A0 COM1B1 COM1B0 - - WGM11 WGM10"},
     RegisterRow{"TCCR1B", 0x81, "ICNC1 ICES1 - WGM13 WGM12 CS12 CS11 CS10"},
     RegisterRow{"TCCR1C", 0x82, "FOC1A FOC1B - - - - - -"},
@@ -82,18 +82,18 @@ constexpr std::array kRegisters{
     RegisterRow{"TCNT2", 0xB2, ""},
     RegisterRow{"OCR2A", 0xB3, ""},
     RegisterRow{"OCR2B", 0xB4, ""},
-    RegisterRow{"ASSR", 0xB6, "- EXCLK AS2 TCN2UB OCR2AUB OCR2BUB TCR2AUB TCR2BUB", later, 0x1F},
-    RegisterRow{"TWBR", 0xB8, "", later},
-    RegisterRow{"TWSR", 0xB9, "TWS7 TWS6 TWS5 TWS4 TWS3 - TWPS1 TWPS0", later},
-    RegisterRow{"TWAR", 0xBA, "TWA6 TWA5 TWA4 TWA3 TWA2 TWA1 TWA0 TWGCE", later},
-    RegisterRow{"TWDR", 0xBB, "", later},
-    RegisterRow{"TWCR", 0xBC, "TWINT TWEA TWSTA TWSTO TWWC TWEN - TWIE", later, 0x10, 0x80},
-    RegisterRow{"TWAMR", 0xBD, "TWAM6 TWAM5 TWAM4 TWAM3 TWAM2 TWAM1 TWAM0 -", later},
+    RegisterRow{"ASSR", 0xB6, "- EXCLK AS2 TCN2UB OCR2AUB OCR2BUB TCR2AUB TCR2BUB"},
+    RegisterRow{"TWBR", 0xB8, ""},
+    RegisterRow{"TWSR", 0xB9, "TWS7 TWS6 TWS5 TWS4 TWS3 - TWPS1 TWPS0"},
+    RegisterRow{"TWAR", 0xBA, "TWA6 TWA5 TWA4 TWA3 TWA2 TWA1 TWA0 TWGCE"},
+    RegisterRow{"TWDR", 0xBB, ""},
+    RegisterRow{"TWCR", 0xBC, "TWINT TWEA TWSTA TWSTO TWWC TWEN - TWIE"},
+    RegisterRow{"TWAMR", 0xBD, "TWAM6 TWAM5 TWAM4 TWAM3 TWAM2 TWAM1 TWAM0 -"},
     RegisterRow{"UCSR0A", 0xC0, "RXC0 TXC0 UDRE0 FE0 DOR0 UPE0 U2X0 MPCM0"},
     RegisterRow{"UCSR0B", 0xC1, "RXCIE0 TXCIE0 UDRIE0 RXEN0 TXEN0 UCSZ02 RXB80 TXB80"},
     RegisterRow{"UCSR0C", 0xC2, "UMSEL01 UMSEL00 UPM01 UPM00 USBS0 UCSZ01 UCSZ00 UCPOL0"},
     RegisterRow{"UBRR0L", 0xC4, ""},
-    RegisterRow{"UBRR0H", 0xC5, ""},
+    RegisterRow{"UBRR0H", 0xC5, "- - - - UBRR11 UBRR10 UBRR9 UBRR8"},
     RegisterRow{"UDR0", 0xC6, ""},
 };
 
@@ -105,9 +105,9 @@ constexpr std::array kVectors{
     VectorRow{"PCINT1", Sleep::powerDown},
     VectorRow{"PCINT2", Sleep::powerDown},
     VectorRow{"WDT", Sleep::powerDown},
-    VectorRow{"TIMER2_COMPA", Sleep::noiseReduction},
-    VectorRow{"TIMER2_COMPB", Sleep::noiseReduction},
-    VectorRow{"TIMER2_OVF", Sleep::noiseReduction},
+    VectorRow{"TIMER2_COMPA", Sleep::powerSave},
+    VectorRow{"TIMER2_COMPB", Sleep::powerSave},
+    VectorRow{"TIMER2_OVF", Sleep::powerSave},
     VectorRow{"TIMER1_CAPT"},
     VectorRow{"TIMER1_COMPA"},
     VectorRow{"TIMER1_COMPB"},
@@ -126,52 +126,37 @@ constexpr std::array kVectors{
     VectorRow{"SPM_READY", Sleep::noiseReduction},
 };
 
-// PB6 and PB7 belong to the crystal, PC6 is the reset line.
-constexpr std::array kPorts{
-    PortRow{'B', 0x23, 0x24, 0x25, 0x3F},
-    PortRow{'C', 0x26, 0x27, 0x28, 0x3F},
-    PortRow{'D', 0x29, 0x2A, 0x2B, 0xFF},
-};
+constexpr std::array kPorts{PortRow{'B'}, PortRow{'C', 0x7F}, PortRow{'D'}};
 
-constexpr std::array<std::uint16_t, 8> kSharedPrescale{0, 1, 8, 64, 256, 1024, kExternalFalling, kExternalRising};
+constexpr std::array kTimers{TimerRow{'0', 8}, TimerRow{'1', 16}, TimerRow{'2', 8, Prescale::asynchronous}};
 
-constexpr std::array kTimers{
-    TimerRow{.name = "timer0", .width = 8, .tccra = 0x44, .tccrb = 0x45, .tcnt = 0x46, .ocra = 0x47, .ocrb = 0x48, .timsk = 0x6E, .tifr = 0x35,
-             .compA = 14, .compB = 15, .overflow = 16, .ocA = pin('D', 6), .ocB = pin('D', 5), .prescale = kSharedPrescale},
-    TimerRow{.name = "timer1", .width = 16, .tccra = 0x80, .tccrb = 0x81, .tccrc = 0x82, .tcnt = 0x84, .ocra = 0x88, .ocrb = 0x8A, .icr = 0x86,
-             .timsk = 0x6F, .tifr = 0x36, .compA = 11, .compB = 12, .overflow = 13, .capture = 10, .ocA = pin('B', 1), .ocB = pin('B', 2),
-             .prescale = kSharedPrescale},
-    TimerRow{.name = "timer2", .width = 8, .tccra = 0xB0, .tccrb = 0xB1, .tcnt = 0xB2, .ocra = 0xB3, .ocrb = 0xB4, .timsk = 0x70, .tifr = 0x37,
-             .compA = 7, .compB = 8, .overflow = 9, .ocA = pin('B', 3), .ocB = pin('D', 3), .prescale = {0, 1, 8, 32, 64, 128, 256, 1024},
-             .asynchronous = true},
-};
+constexpr std::array kUsarts{UsartRow{"uart0", "0"}};
 
-constexpr std::array kUsarts{
-    UsartRow{.name = "uart0", .ucsra = 0xC0, .ucsrb = 0xC1, .ucsrc = 0xC2, .ubrr = 0xC4, .udr = 0xC6, .rxVector = 18, .udreVector = 19, .txVector = 20,
-             .rxd = pin('D', 0), .txd = pin('D', 1)},
-};
+// Table 24-4, by MUX3:0. Channels 6 and 7 come out of the 32-pin packages only.
+constexpr std::array<AdcChannelRow, 16> kAdcChannels{{
+    {0}, {1}, {2}, {3}, {4}, {5}, {6}, {7}, {kAdcTemperature}, {kAdcNothing}, {kAdcNothing}, {kAdcNothing}, {kAdcNothing}, {kAdcNothing}, {kAdcBandGap}, {kAdcGround},
+}};
 
-constexpr std::array kExternal{
-    ExternalInterruptRow{pin('D', 2), 1, 0x69, 0},
-    ExternalInterruptRow{pin('D', 3), 2, 0x69, 2},
-};
-
-constexpr std::array<PortPin, 8> wholePort(char letter, unsigned count)
-{
-    std::array<PortPin, 8> pins{};
-    for (unsigned i = 0; i < count; ++i)
-        pins[i] = pin(letter, i);
-    return pins;
-}
-
-constexpr std::array kPinChange{
-    PinChangeRow{0x6B, 3, wholePort('B', 8)},
-    PinChangeRow{0x6C, 4, wholePort('C', 7)},
-    PinChangeRow{0x6D, 5, wholePort('D', 8)},
+constexpr std::array kFuses{
+    FuseRow{"CKSEL", 0, 0, 4, "clock source"},
+    FuseRow{"SUT", 0, 4, 2, "start-up time"},
+    FuseRow{"CKOUT", 0, 6, 1, "clock output on CLKO"},
+    FuseRow{"CKDIV8", 0, 7, 1, "divide the clock by 8 at start"},
+    FuseRow{"BOOTRST", 1, 0, 1, "reset into the boot section"},
+    FuseRow{"BOOTSZ", 1, 1, 2, "size of the boot section"},
+    FuseRow{"EESAVE", 1, 3, 1, "keep the EEPROM at chip erase"},
+    FuseRow{"WDTON", 1, 4, 1, "watchdog always on"},
+    FuseRow{"SPIEN", 1, 5, 1, "serial programming"},
+    FuseRow{"DWEN", 1, 6, 1, "debugging by the reset line"},
+    FuseRow{"RSTDISBL", 1, 7, 1, "reset pin is PC6"},
+    FuseRow{"BODLEVEL", 2, 0, 3, "brown-out level"},
+    FuseRow{"LB", 3, 0, 2, "memory lock"},
+    FuseRow{"BLB0", 3, 2, 2, "lock of the application section"},
+    FuseRow{"BLB1", 3, 4, 2, "lock of the boot section"},
 };
 
 constexpr std::array kPackage{
-    PackagePin{1, "RESET", "PC6 PCINT14"},
+    PackagePin{1, "RESET", "PC6 PCINT14 dW"},
     PackagePin{2, "PD0", "RXD PCINT16"},
     PackagePin{3, "PD1", "TXD PCINT17"},
     PackagePin{4, "PD2", "INT0 PCINT18"},
@@ -179,8 +164,8 @@ constexpr std::array kPackage{
     PackagePin{6, "PD4", "T0 XCK PCINT20"},
     PackagePin{7, "VCC", "supply"},
     PackagePin{8, "GND", "ground"},
-    PackagePin{9, "XTAL1", "PB6 TOSC1"},
-    PackagePin{10, "XTAL2", "PB7 TOSC2"},
+    PackagePin{9, "PB6", "XTAL1 TOSC1 PCINT6"},
+    PackagePin{10, "PB7", "XTAL2 TOSC2 PCINT7"},
     PackagePin{11, "PD5", "T1 OC0B PCINT21"},
     PackagePin{12, "PD6", "AIN0 OC0A PCINT22"},
     PackagePin{13, "PD7", "AIN1 PCINT23"},
@@ -211,6 +196,7 @@ const ChipTable& atmega328p()
         .about = "8-bit AVR, 32 KB flash, 2 KB SRAM, 23 I/O lines",
         .signature = {0x1E, 0x95, 0x0F},
         .flashBytes = 32 * 1024,
+        .pageBytes = 128,
         .eepromBytes = 1024,
         .bootBytes = 4096,
         .core = {.flashWords = 16 * 1024, .ramStart = 0x100, .ramEnd = 0x8FF},
@@ -223,16 +209,12 @@ const ChipTable& atmega328p()
         .ports = kPorts,
         .timers = kTimers,
         .usarts = kUsarts,
-        .externalInterrupts = kExternal,
-        .eimsk = 0x3D,
-        .eifr = 0x3C,
-        .pinChanges = kPinChange,
-        .pcicr = 0x68,
-        .pcifr = 0x3B,
-        .gtccr = 0x43,
-        .mcucr = 0x55,
-        .mcusr = 0x54,
-        .smcr = 0x53,
+        .adcChannels = kAdcChannels,
+        .references = {Reference::aref, Reference::avcc, Reference::reserved, Reference::bandGap},
+        .fuses = kFuses,
+        .fuseDefaults = {0x62, 0xD9, 0xFF, 0xFF},
+        .clockSources = kUsualClockSources,
+        .brownOutVolts = {0, 0, 0, 0, 4.3, 2.7, 1.8, 0},
         .package = kPackage,
     };
     return table;

@@ -11,72 +11,160 @@ namespace bramix::chip::avr {
 
 namespace {
 
-// MCUSR
-constexpr std::uint8_t kPorf = 1, kExtrf = 2;
-// MCUCR
-constexpr std::uint8_t kPud = 0x10, kIvsel = 0x02;
-// GTCCR
-constexpr std::uint8_t kTsm = 0x80, kPsrAsync = 0x02, kPsrSync = 0x01;
-
-// After reset is released (table 9-1, external crystal, the additional delay without the power-on part).
+// After every reset, whatever SUT adds (table 9-4).
 constexpr std::int64_t kResetClocks = 14;
-// The core is halted for four cycles when an interrupt wakes it (10.2); from the modes that stop the crystal, 16 K clocks before that.
+// The core is halted for four cycles when an interrupt wakes it (10.2); from standby six clocks before that.
 constexpr std::int64_t kWakeClocks = 4;
-constexpr std::int64_t kCrystalStartClocks = 16'384;
+constexpr std::int64_t kStandbyClocks = 6;
+
+// Table 29-5: power-on threshold falling and rising; the brown-out detector's hysteresis.
+constexpr double kPowerOffVolts = 1.3, kPowerOnVolts = 1.4;
+constexpr double kBrownOutHysteresis = 0.05;
+
+// Flags that are cleared by writing 1 and lie among control bits: SBI on another bit of the register leaves them alone.
+constexpr std::array<std::string_view, 9> kMixedFlags{"ADIF", "ACI", "TWINT", "USISIF", "USIOIF", "USIPF", "WDIF", "TXC", "TXC0"};
 
 }  // namespace
 
-Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer)
-    : table_(table), options_(options), queue_(queue), observer_(observer), clock_(options.clockHz != 0 ? options.clockHz : table.usualHz),
-      cpu_(table.core, *this), ownerAt_(table.ioEnd), ownerOf_(table.vectors.size()), rowAt_(table.ioEnd), plain_(table.ioEnd), noted_(table.ioEnd)
+// A register in which several peripherals have bits.
+class Chip::SharedRegister final : public Peripheral {
+public:
+    using Peripheral::Peripheral;
+    void add(Peripheral& p)
+    {
+        if (std::find(owners_.begin(), owners_.end(), &p) == owners_.end())
+            owners_.push_back(&p);
+    }
+    std::uint8_t read(std::uint16_t address, std::int64_t cycle) override
+    {
+        std::uint8_t value = 0;
+        for (Peripheral* p : owners_)
+            value |= p->read(address, cycle);
+        return value;
+    }
+    std::uint8_t peek(std::uint16_t address, std::int64_t cycle) override
+    {
+        std::uint8_t value = 0;
+        for (Peripheral* p : owners_)
+            value |= p->peek(address, cycle);
+        return value;
+    }
+    void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override
+    {
+        for (Peripheral* p : owners_)
+            p->write(address, value, cycle);
+    }
+    void reset() override {}
+    void save(kernel::SaveArchive&) override {}
+    void load(kernel::LoadArchive&) override {}
+
+private:
+    std::vector<Peripheral*> owners_;
+};
+
+template <class P, class... Args>
+std::unique_ptr<P> Chip::make(Args&&... args)
 {
-    for (const RegisterRow& row : table.registers)
+    auto made = std::make_unique<P>(std::forward<Args>(args)...);
+    peripherals_.push_back(made.get());
+    return made;
+}
+
+Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer)
+    : ChipServices(table), options_(options), queue_(queue), observer_(observer), clock_(options.clockHz != 0 ? options.clockHz : table.usualHz),
+      fuses_(options.fuses.value_or(idealFuses(table))), cpu_(table.core, *this), ownerAt_(table.ioEnd), ownerOf_(table.vectors.size()), rowAt_(table.ioEnd),
+      bitsAt_(table.ioEnd, 0xFF), flagsAt_(table.ioEnd), circuit_(circuit), supplyVolts_(options.supplyVolts), noted_(table.ioEnd)
+{
+    for (const RegisterRow& row : table.registers) {
         rowAt_[row.address] = &row;
+        if (row.bits.empty())
+            continue;
+        std::uint8_t bits = 0;
+        eachWord(row.bits, [&](std::string_view name) { bits = static_cast<std::uint8_t>((bits << 1) | (name == "-" ? 0 : 1)); });
+        bitsAt_[row.address] = bits;
+    }
+    for (const std::string_view flag : kMixedFlags)
+        if (const BitRef b = names_.bit(flag); b.exists())
+            flagsAt_[b.address] |= b.mask;
+    // The ATmega32's UBRRH shares the address of UCSRC.
+    if (const std::uint16_t ucsrc = names_.reg("UCSRC"); ucsrc != 0)
+        bitsAt_[ucsrc] = 0xFF;
+    const BitRef flag = names_.bit("PORF");
+    resetFlagsAt_ = flag.address;
+    for (const char* name : {"PORF", "EXTRF", "BORF", "WDRF", "JTRF"})
+        resetFlagBits_ |= names_.bit(name).mask;
+
     Ports::Electrical electrical;
-    electrical.supplyVolts = options.supplyVolts;
-    ports_ = std::make_unique<Ports>(table, *this, circuit, electrical);
-    peripherals_.push_back(ports_.get());
-    for (const PortRow& row : table.ports)
-        own(*ports_, {row.pin, row.ddr, row.port});
-    for (const TimerRow& row : table.timers) {
-        Timer& timer = *timers_.emplace_back(std::make_unique<Timer>(row, *this, row.asynchronous ? own_ : shared_));
-        peripherals_.push_back(&timer);
-        own(timer, {row.tccra, row.tccrb, row.tccrc, row.tcnt, row.ocra, row.ocrb, row.icr, row.timsk, row.tifr});
-        if (row.width == 16)
-            for (const std::uint16_t low : {row.tcnt, row.ocra, row.ocrb, row.icr})
-                own(timer, {static_cast<std::uint16_t>(low + 1)});
-        for (const std::uint8_t vector : {row.compA, row.compB, row.overflow, row.capture})
-            ownerOf_[vector] = &timer;
+    ports_ = make<Ports>(*this, circuit, electrical);
+    system_ = make<SystemControl>(*this, !options.hasCrystal ? 0 : options.clockHz != 0 ? options.clockHz : table.usualHz);
+    system_->powerChanged = [this](std::int64_t cycle) { powerChanged(cycle); };
+    for (const TimerRow& row : table.timers)
+        timers_.push_back(make<Timer>(row, *this, row.prescale == Prescale::asynchronous ? own_ : shared_));
+    for (std::size_t i = 0; i < table.timers.size(); ++i)
+        if (table.timers[i].number == '1')
+            captureTimer_ = timers_[i].get();
+    if (table.hasHighSpeedTimer)
+        highSpeedTimer_ = make<HighSpeedTimer>(*this);
+    prescalers_ = make<PrescalerControl>(*this, shared_, own_, timers_);
+    for (const UsartRow& row : table.usarts)
+        usarts_.push_back(make<Usart>(row, *this));
+    external_ = make<ExternalInterrupts>(*this);
+    if (names_.reg("SPCR") != 0)
+        spi_ = make<Spi>(*this);
+    if (names_.reg("TWCR") != 0)
+        twi_ = make<Twi>(*this);
+    if (names_.reg("USICR") != 0) {
+        usi_ = make<Usi>(*this);
+        usi_->clockedByTimer = [this](bool on) {
+            timers_[0]->onMatchA = on ? std::function<void()>([this] { usi_->timerMatch(); }) : std::function<void()>();
+            timers_[0]->awaitedChanged();
+        };
     }
-    for (const UsartRow& row : table.usarts) {
-        Usart& usart = *usarts_.emplace_back(std::make_unique<Usart>(row, *this));
-        peripherals_.push_back(&usart);
-        own(usart, {row.ucsra, row.ucsrb, row.ucsrc, row.ubrr, static_cast<std::uint16_t>(row.ubrr + 1), row.udr});
-        for (const std::uint8_t vector : {row.rxVector, row.udreVector, row.txVector})
-            ownerOf_[vector] = &usart;
-    }
-    external_ = std::make_unique<ExternalInterrupts>(table, *this);
-    peripherals_.push_back(external_.get());
-    own(*external_, {table.eimsk, table.eifr, table.pcicr, table.pcifr});
-    for (const ExternalInterruptRow& row : table.externalInterrupts) {
-        own(*external_, {row.control});
-        ownerOf_[row.vector] = external_.get();
-    }
-    for (const PinChangeRow& row : table.pinChanges) {
-        own(*external_, {row.mask});
-        ownerOf_[row.vector] = external_.get();
-    }
-    ownerOf_[0] = nullptr;
+    adc_ = make<Adc>(*this, [this]() -> std::optional<double> {
+        if (aref_ == circuit::kNoPin || circuit_.stateOf(circuit_.netOf(aref_)) == circuit::NetState::floating)
+            return std::nullopt;
+        return circuit_.voltage(circuit_.netOf(aref_)).value;
+    });
+    comparator_ = make<Comparator>(*this, *adc_);
+    eeprom_ = make<Eeprom>(*this);
+    selfProgramming_ = make<SelfProgramming>(*this, cpu_, fuses_);
+    watchdog_ = make<Watchdog>(*this);
     powerOn();
 }
 
 Chip::~Chip() = default;
 
-void Chip::own(Peripheral& p, std::initializer_list<std::uint16_t> addresses)
+void Chip::claim(Peripheral& who, std::uint16_t address)
 {
-    for (const std::uint16_t address : addresses)
-        if (address != 0)
-            ownerAt_[address] = &p;
+    if (address == 0)
+        return;
+    Peripheral*& owner = ownerAt_[address];
+    if (owner == nullptr || owner == &who) {
+        owner = &who;
+        return;
+    }
+    const auto found = std::find_if(sharedRegisters_.begin(), sharedRegisters_.end(), [&](const auto& s) { return s.get() == owner; });
+    if (found != sharedRegisters_.end()) {
+        (*found)->add(who);
+        return;
+    }
+    auto shared = std::make_unique<SharedRegister>(*this);
+    shared->add(*owner);
+    shared->add(who);
+    owner = shared.get();
+    sharedRegisters_.push_back(std::move(shared));
+}
+
+void Chip::claimVector(Peripheral& who, std::uint8_t vector)
+{
+    if (vector != 0)
+        ownerOf_[vector] = &who;
+}
+
+void Chip::claimPower(Peripheral& who, BitRef bit)
+{
+    if (bit.exists())
+        powers_.push_back({&who, bit});
 }
 
 PortPin Chip::portPin(const ChipTable& table, std::string_view name)
@@ -91,6 +179,10 @@ PortPin Chip::portPin(const ChipTable& table, std::string_view name)
 
 bool Chip::attachPin(std::string_view name, circuit::PinId id)
 {
+    if (name == "AREF") {
+        aref_ = id;
+        return true;
+    }
     const PortPin which = portPin(table_, name);
     if (!which.exists())
         return false;
@@ -103,7 +195,10 @@ void Chip::loadFlash(std::vector<std::uint16_t> words, bool bootCode)
     cpu_.loadFlash(std::move(words));
     cpu_.setErasedRunsOn(bootCode);
     ranOverErased_ = false;
+    badVectors_ = 0;
 }
+
+// Reset.
 
 void Chip::powerOn()
 {
@@ -112,23 +207,62 @@ void Chip::powerOn()
     kernel::Random noise(options_.seed, "sram");
     for (std::size_t i = table_.core.ramStart; i < cpu_.data.size(); ++i)
         cpu_.data[i] = static_cast<std::uint8_t>(noise.next());
+    cpu_.forgetWrites();
     cpu_.lowestSp = UINT16_MAX;
-    resetCore(kPorf);
-    inReset_ = !resetLine_;
+    pendingReset_ = 0;
+    resetCore(kPowerOnReset);
+    brownOut_ = supplyVolts_ < brownOutVolts();
+    powered_ = supplyVolts_ > kPowerOffVolts;
+    inReset_ = !resetLine_ || brownOut_ || !powered_;
+    if (!inReset_ && !options_.startsAtOnce && !clockless_)
+        beginAfter(system_->startDelay(), system_->startClocks() + kResetClocks);
 }
 
 void Chip::resetCore(std::uint8_t cause)
 {
-    pending_ = enabledVectors_ = 0;
-    for (Peripheral* p : peripherals_)
-        p->reset();
-    cpu_.reset();
-    std::fill(plain_.begin(), plain_.end(), std::uint8_t{0});
-    mcucr_ = smcr_ = gtccr_ = 0;
+    pending_ = enabledVectors_ = flags_ = 0;
+    const std::uint8_t flagsBefore = registers_[resetFlagsAt_] & resetFlagBits_;
+    std::fill(registers_.begin(), registers_.end(), std::uint8_t{0});
+    registers_[resetFlagsAt_] = cause == kPowerOnReset ? cause : static_cast<std::uint8_t>(flagsBefore | cause);
+    accessCycle_ = cpu_.cycle;
+    awaited_ = 0;
     shared_ = own_ = {};
     shared_.zeroCycle = own_.zeroCycle = cpu_.cycle;
-    ioClockStopped_ = false;
-    mcusr_ = cause == kPorf ? kPorf : static_cast<std::uint8_t>(mcusr_ | cause);
+    for (Peripheral* p : peripherals_) {
+        p->forgetStops();
+        p->reset();
+    }
+    cpu_.reset();
+    if (fuse("BOOTRST") == 0)
+        cpu_.pc = selfProgramming_->bootStart() / 2 % table_.core.flashWords;
+    checkSpeed();
+}
+
+void Chip::resetBy(ResetCause cause) { requestReset(cause); }
+
+void Chip::requestReset(std::uint8_t cause)
+{
+    // It may come in the middle of an instruction; the core stops behind it.
+    pendingReset_ |= cause;
+    cpu_.stopBy(INT64_MIN);
+    if (!executing_)
+        takeReset();
+}
+
+void Chip::takeReset()
+{
+    const std::uint8_t cause = std::exchange(pendingReset_, std::uint8_t{0});
+    resetCore(cause);
+    inReset_ = !resetLine_ || brownOut_ || !powered_;
+    if (!inReset_)
+        beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);
+}
+
+// The core starts so much later than now.
+void Chip::beginAfter(kernel::Duration delay, std::int64_t clocks)
+{
+    cpu_.cycle = std::max(cpu_.cycle, clock_.firstCycleAtOrAfter(queue_.now() + delay).n) + clocks;
+    shared_.zeroCycle = own_.zeroCycle = cpu_.cycle;
 }
 
 void Chip::setResetLine(bool high)
@@ -136,25 +270,94 @@ void Chip::setResetLine(bool high)
     if (high == resetLine_)
         return;
     resetLine_ = high;
-    if (!high) {
-        // The line may fall in the middle of an instruction; the core stops behind it.
-        resetDue_ = true;
+    if (!high)
+        requestReset(kExternalReset);
+    else
+        updateHold();
+}
+
+// Something that held the chip in reset has gone.
+void Chip::updateHold()
+{
+    const bool held = !resetLine_ || brownOut_ || !powered_;
+    if (!inReset_ || held)
+        return;
+    inReset_ = false;
+    beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);
+}
+
+double Chip::brownOutVolts() const
+{
+    if (names_.reg("MCUCSR") != 0)  // the ATmega32 has an enable fuse of its own
+        return fuse("BODEN") == 0 ? table_.brownOutVolts[fuse("BODLEVEL") & 1U] : 0;
+    return table_.brownOutVolts[fuse("BODLEVEL") & 7U];
+}
+
+void Chip::setSupply(double volts)
+{
+    if (volts == supplyVolts_)
+        return;
+    supplyVolts_ = volts;
+    ports_->refresh();
+    if (volts < kPowerOffVolts && powered_) {
+        powered_ = false;
+        requestReset(kPowerOnReset);
+    } else if (volts > kPowerOnVolts && !powered_) {
+        powered_ = true;
+        powerOn();
+        inReset_ = true;
+        updateHold();
+    }
+    const double level = brownOutVolts();
+    if (!brownOut_ && powered_ && volts < level) {
+        brownOut_ = true;
+        requestReset(kBrownOutReset);
+    } else if (brownOut_ && volts > level + kBrownOutHysteresis) {
+        brownOut_ = false;
+        updateHold();
+    }
+    checkSpeed();
+}
+
+void Chip::setClock(std::uint64_t hz)
+{
+    clockless_ = hz == 0;
+    if (clockless_) {
+        note("no-clock", fmt::format("{} has no clock: its fuses choose an oscillator (CKSEL = 0b{:04b}) for which nothing is wired to XTAL1 and XTAL2; it stands still", table_.title, fuse("CKSEL") & 15U));
         cpu_.stopBy(INT64_MIN);
-        if (!executing_)
-            takeReset();
-    } else if (inReset_) {
-        inReset_ = false;
-        cpu_.cycle = std::max(cpu_.cycle, clock_.firstCycleAtOrAfter(queue_.now()).n) + kResetClocks;
-        shared_.zeroCycle = own_.zeroCycle = cpu_.cycle;
+        return;
+    }
+    if (hz == clock_.hz())
+        return;
+    const std::int64_t cycle = cycleNow();
+    clock_.restart(clock_.timeOf({cycle}), {cycle}, hz);
+    for (Peripheral* p : peripherals_)
+        p->clockChanged(cycle);
+    cpu_.stopBy(INT64_MIN);
+    checkSpeed();
+}
+
+// Figure 29-1 "Maximum Frequency vs. VCC"; the ATmega2560 and ATmega32 are made for 16 MHz from 4.5 V on.
+void Chip::checkSpeed()
+{
+    const bool large = table_.core.longPc || table_.oldWatchdog;
+    const double v = supplyVolts_;
+    const double most = large ? (v >= 4.5 ? 16e6 : v >= 2.7 ? 8e6 : 4e6) : v >= 4.5 ? 20e6 : v >= 2.7 ? 10e6 + (v - 2.7) / 1.8 * 10e6 : 4e6 + std::max(0.0, v - 1.8) / 0.9 * 6e6;
+    if (powered_ && !clockless_ && static_cast<double>(clock_.hz()) > most * 1.001 && static_cast<double>(clock_.hz()) <= 1e9)
+        note("clock-too-fast", fmt::format("{} runs at {:g} MHz, but at {:g} V it is made for {:.3g} MHz at most", table_.title, static_cast<double>(clock_.hz()) / 1e6, v, most / 1e6));
+}
+
+void Chip::powerChanged(std::int64_t cycle)
+{
+    for (const Power& p : powers_) {
+        if (is(p.bit))
+            p.who->stop(Peripheral::kByPowerReduction, cycle);
+        else
+            p.who->start(Peripheral::kByPowerReduction, cycle);
     }
 }
 
-void Chip::takeReset()
-{
-    resetDue_ = false;
-    resetCore(kExtrf);
-    inReset_ = !resetLine_;
-}
+// Running.
 
 std::int64_t Chip::targetCycle(kernel::Time until) const { return clock_.firstCycleAtOrAfter(std::min(until, queue_.nextDue())).n; }
 
@@ -163,13 +366,13 @@ void Chip::run(kernel::Time until)
     executing_ = true;
     runSlices(until);
     executing_ = false;
-    if (resetDue_)
+    if (pendingReset_ != 0)
         takeReset();
 }
 
 void Chip::runSlices(kernel::Time until)
 {
-    while (!inReset_ && !faulted() && !resetDue_) {
+    while (!inReset() && !faulted() && pendingReset_ == 0) {
         const std::int64_t target = targetCycle(until);
         if (cpu_.cycle >= target)
             return;
@@ -193,7 +396,7 @@ void Chip::runSlices(kernel::Time until)
 
 void Chip::stepInstruction(kernel::Time until)
 {
-    if (inReset_ || faulted())
+    if (inReset() || faulted())
         return;
     executing_ = true;
     cpu_.deadline = INT64_MAX;
@@ -204,7 +407,7 @@ void Chip::stepInstruction(kernel::Time until)
     else
         cpu_.step();
     executing_ = false;
-    if (resetDue_)
+    if (pendingReset_ != 0)
         takeReset();
 }
 
@@ -213,59 +416,96 @@ void Chip::enterPendingInterrupt()
     if (cpu_.sleeping)
         wake();
     const auto vector = static_cast<std::uint8_t>(std::countr_zero(pending_));
+    const std::uint32_t base = system_->vectorsInBoot() ? selfProgramming_->bootStart() / 2 : 0;
     cpu_.deadline = INT64_MAX;
-    cpu_.enterInterrupt(vector * table_.vectorWords);
+    cpu_.enterInterrupt(base + vector * table_.vectorWords);
+    if (((badVectors_ >> vector) & 1) == 0)
+        checkHandler(vector);
     if (ownerOf_[vector] != nullptr)
         ownerOf_[vector]->interruptTaken(vector);
     observer_.chipInterrupt(vector, clock_.timeOf({cpu_.cycle}));
 }
 
-void Chip::wake()
+// A vector without a handler leads, through a jump of the run-time library's, to address 0.
+void Chip::checkHandler(std::uint8_t vector)
 {
-    const Sleep mode = sleepMode();
-    cpu_.sleeping = false;
-    cpu_.cycle += kWakeClocks + (mode == Sleep::powerDown || mode == Sleep::powerSave ? kCrystalStartClocks : 0);
-    if (ioClockStopped_) {
-        ioClockStopped_ = false;
-        for (Peripheral* p : peripherals_)
-            p->clockStarted(cpu_.cycle);
+    badVectors_ |= std::uint64_t{1} << vector;
+    std::uint32_t at = cpu_.pc;
+    for (int hops = 0; hops < 3; ++hops) {
+        const Instruction i = cpu_.decodeAt(at);
+        if (i.op != Op::jmp && i.op != Op::rjmp)
+            return;
+        at = i.target;
+        if (at == 0) {
+            cpu_.current = cpu_.pc;
+            note("no-handler", fmt::format("{} is enabled and came, but the firmware has no handler for it: it starts again at its reset vector", table_.vectors[vector].name));
+            return;
+        }
     }
 }
 
-Sleep Chip::sleepMode() const
+void Chip::wake()
 {
-    switch ((smcr_ >> 1) & 7) {
-    case 0: return Sleep::idle;
-    case 1: return Sleep::noiseReduction;
-    case 3:
-    case 7: return Sleep::powerSave;
-    default: return Sleep::powerDown;
-    }
+    cpu_.sleeping = false;
+    const bool deep = sleepMode_ == Sleep::powerDown || sleepMode_ == Sleep::powerSave;
+    cpu_.cycle += kWakeClocks + (!deep ? 0 : system_->isStandby() ? kStandbyClocks : system_->startClocks());
+    for (Peripheral* p : peripherals_)
+        p->start(Peripheral::kBySleep, cpu_.cycle);
 }
 
 bool Chip::halted() const
 {
-    if (faulted() || inReset_)
+    if (faulted() || inReset())
         return false;
+    if ((registers_[names_.bit("WDE").address] & names_.bit("WDE").mask) != 0)
+        return false;  // the watchdog will reset it
     const bool enabled = (cpu_.sreg & kI) != 0;
     if (!cpu_.sleeping)
         return !enabled && cpu_.atSelfJump();
     if (!enabled)
         return true;
-    for (std::size_t v = 1; v < table_.vectors.size(); ++v)
-        if (((enabledVectors_ >> v) & 1) != 0 && table_.vectors[v].deepest >= sleepMode())
-            return false;
+    for (std::size_t v = 1; v < table_.vectors.size(); ++v) {
+        if (((enabledVectors_ >> v) & 1) == 0 || table_.vectors[v].deepest < sleepMode_)
+            continue;
+        // Timer2 works in power-save only by its own crystal.
+        if (table_.vectors[v].deepest == Sleep::powerSave && ownerOf_[v]->runsIn() < sleepMode_)
+            continue;
+        return false;
+    }
     return true;
 }
 
+// Interrupts.
+
 void Chip::setInterrupt(std::uint8_t vector, bool flag, bool enabled)
 {
+    if (vector == 0)
+        return;
     const std::uint64_t bit = std::uint64_t{1} << vector;
     enabledVectors_ = enabled ? enabledVectors_ | bit : enabledVectors_ & ~bit;
+    const bool rose = flag && (flags_ & bit) == 0;
+    flags_ = flag ? flags_ | bit : flags_ & ~bit;
     const bool was = pending_ != 0;
     pending_ = flag && enabled ? pending_ | bit : pending_ & ~bit;
     if (!was && pending_ != 0)
         cpu_.stopBy(INT64_MIN);
+    if (rose && vector == awaited_)
+        adc_->trigger(clock_.firstCycleAtOrAfter(queue_.now()).n);
+}
+
+void Chip::awaitTrigger(std::uint8_t vector)
+{
+    if (vector == awaited_)
+        return;
+    awaited_ = vector;
+    for (Peripheral* p : peripherals_)
+        p->awaitedChanged();
+}
+
+void Chip::comparatorChanged(bool level, kernel::Time at)
+{
+    if (captureTimer_ != nullptr)
+        captureTimer_->comparatorChanged(level, at);
 }
 
 void Chip::interruptsEnabled(std::int64_t cycle)
@@ -276,19 +516,37 @@ void Chip::interruptsEnabled(std::int64_t cycle)
 
 void Chip::sleepInstruction(std::int64_t cycle)
 {
-    if ((smcr_ & 1) == 0)
-        return;  // SE is not set: SLEEP does nothing
-    cpu_.sleeping = true;
-    if (sleepMode() != Sleep::idle) {
-        ioClockStopped_ = true;
-        for (Peripheral* p : peripherals_)
-            p->clockStopped(cycle);
+    if (!system_->sleepEnabled()) {
+        note("sleep-disabled", "SLEEP was executed with SE clear, and does nothing");
+        return;
     }
+    cpu_.sleeping = true;
+    sleepMode_ = system_->sleepMode();
+    for (Peripheral* p : peripherals_)
+        if (p->runsIn() < sleepMode_)
+            p->stop(Peripheral::kBySleep, cycle);
+    adc_->sleepEntered(sleepMode_, cycle);
 }
 
-void Chip::watchdogReset(std::int64_t) {}
+void Chip::watchdogReset(std::int64_t cycle)
+{
+    catchUp(cycle);
+    watchdog_->restart();
+    afterAccess();
+}
 
-void Chip::storeProgramMemory(std::int64_t) { note("not-modelled", "SPM does nothing: self-programming is not modelled yet"); }
+void Chip::storeProgramMemory(std::int64_t cycle)
+{
+    catchUp(cycle);
+    selfProgramming_->storeProgramMemory(cycle);
+    afterAccess();
+}
+
+std::uint8_t Chip::loadProgramMemory(std::uint32_t byteAddress, std::int64_t cycle)
+{
+    catchUp(cycle);
+    return selfProgramming_->loadProgramMemory(byteAddress, cycle);
+}
 
 void Chip::erasedFlash(std::int64_t /*cycle*/)
 {
@@ -297,8 +555,21 @@ void Chip::erasedFlash(std::int64_t /*cycle*/)
     ranOverErased_ = true;
 }
 
+void Chip::unwrittenRead(std::uint16_t address)
+{
+    note("unwritten-ram", fmt::format("SRAM at 0x{:04x} is read although nothing has been written there since power-up: its value is random", address));
+}
+
+void Chip::stackInData(std::uint16_t sp) { note("stack-in-data", fmt::format("the stack has grown to 0x{:04x}, into the firmware's variables, which end at 0x{:04x}", sp, cpu_.dataEnd)); }
+
+// Registers.
+
 // Whatever is due up to this access happens before it.
-void Chip::catchUp(std::int64_t cycle) { queue_.advanceTo(clock_.timeOf({cycle})); }
+void Chip::catchUp(std::int64_t cycle)
+{
+    accessCycle_ = cycle;
+    queue_.advanceTo(clock_.timeOf({cycle}));
+}
 
 // The access may have armed something earlier than the end of this slice.
 void Chip::afterAccess()
@@ -312,7 +583,7 @@ std::uint8_t Chip::ioRead(std::uint16_t address, std::int64_t cycle)
 {
     catchUp(cycle);
     Peripheral* owner = ownerAt_[address];
-    const std::uint8_t value = owner != nullptr ? owner->read(address, cycle) : readPlain(address, cycle);
+    const std::uint8_t value = owner != nullptr ? owner->read(address, cycle) : readPlain(address);
     afterAccess();
     return value;
 }
@@ -320,93 +591,59 @@ std::uint8_t Chip::ioRead(std::uint16_t address, std::int64_t cycle)
 void Chip::ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
 {
     catchUp(cycle);
+    const auto kept = static_cast<std::uint8_t>(value & bitsAt_[address]);
+    if (kept != value && rowAt_[address] != nullptr)
+        noteOnce(address, "reserved-bits", fmt::format("{} was written 0x{:02x}, which sets bits that {} does not have", rowAt_[address]->name, value, table_.title));
     Peripheral* owner = ownerAt_[address];
-    if (owner != nullptr)
-        owner->write(address, value, cycle);
+    if (owner == nullptr)
+        writePlain(address, kept);
+    else if (owner->stoppedBy(Peripheral::kByPowerReduction))
+        noteOnce(address, "power-reduced", fmt::format("{} was written while its peripheral is switched off in the power reduction register: the write has no effect", rowAt_[address]->name));
     else
-        writePlain(address, value, cycle);
+        owner->write(address, kept, cycle);
     afterAccess();
 }
 
 void Chip::ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle)
 {
     const auto mask = static_cast<std::uint8_t>(1 << bit);
-    if (rowAt_[address] != nullptr && rowAt_[address]->kind == RegisterKind::flags) {
+    if (table_.bitwiseFlags && rowAt_[address] != nullptr && rowAt_[address]->kind == RegisterKind::flags) {
         if (value)
             ioWrite(address, mask, cycle);
         return;
     }
     // The read half comes in the first of the two cycles.
-    const std::uint8_t old = ioRead(address, cycle - 1);
+    std::uint8_t old = ioRead(address, cycle - 1);
+    if (table_.bitwiseFlags)
+        old = static_cast<std::uint8_t>(old & ~flagsAt_[address]);
     ioWrite(address, static_cast<std::uint8_t>(value ? old | mask : old & ~mask), cycle);
 }
 
-void Chip::noteUnmodelled(std::uint16_t address)
+void Chip::noteOnce(std::uint16_t address, const char* rule, const std::string& text)
 {
     if (noted_[address] != 0)
         return;
-    const RegisterRow* row = rowAt_[address];
-    if (row != nullptr && row->kind != RegisterKind::later)
-        return;
     noted_[address] = 1;
-    if (row != nullptr)
-        note("not-modelled", fmt::format("{} is plain storage: its peripheral is not modelled yet", row->name));
-    else
-        note("reserved-register", fmt::format("{} has no register at 0x{:02x}", table_.title, address));
+    note(rule, text);
 }
 
-std::uint8_t Chip::readPlain(std::uint16_t address, std::int64_t /*cycle*/)
+std::uint8_t Chip::readPlain(std::uint16_t address)
 {
-    if (address == table_.mcusr)
-        return mcusr_;
-    if (address == table_.mcucr)
-        return mcucr_;
-    if (address == table_.smcr)
-        return smcr_;
-    if (address == table_.gtccr)
-        return gtccr_;
-    noteUnmodelled(address);
+    if (rowAt_[address] == nullptr)
+        noteOnce(address, "reserved-register", fmt::format("{} has no register at 0x{:02x}", table_.title, address));
+    return registers_[address];
+}
+
+void Chip::writePlain(std::uint16_t address, std::uint8_t value)
+{
     const RegisterRow* row = rowAt_[address];
-    const std::uint8_t value = plain_[address];
-    return row == nullptr ? value : static_cast<std::uint8_t>((value & ~row->readsClear) | row->readsSet);
-}
-
-void Chip::writePlain(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
-{
-    if (address == table_.mcusr) {
-        mcusr_ &= value;  // a reset flag can be cleared, not set
-    } else if (address == table_.mcucr) {
-        if ((value & kIvsel) != 0)
-            note("not-modelled", "IVSEL is set, but moving the vectors to the boot section is not modelled yet");
-        if (((mcucr_ ^ value) & kPud) != 0)
-            ports_->setPullUpsDisabled((value & kPud) != 0);
-        mcucr_ = value;
-    } else if (address == table_.smcr) {
-        smcr_ = value & 0x0F;
-    } else if (address == table_.gtccr) {
-        writePrescalerControl(value, cycle);
-    } else {
-        noteUnmodelled(address);
-        plain_[address] = value;
+    if (row == nullptr) {
+        noteOnce(address, "reserved-register", fmt::format("{} has no register at 0x{:02x}", table_.title, address));
+        return;
     }
-}
-
-// GTCCR (17.4): a reset bit clears itself at once unless TSM holds it, and then the prescaler stands still.
-void Chip::writePrescalerControl(std::uint8_t value, std::int64_t cycle)
-{
-    for (const auto& timer : timers_)
-        timer->beforePrescalerChange(cycle);
-    const bool hold = (value & kTsm) != 0;
-    const auto apply = [&](Prescaler& p, std::uint8_t bit) {
-        if ((value & bit) != 0 || p.held)
-            p.zeroCycle = cycle;
-        p.held = hold && (value & bit) != 0;
-    };
-    apply(shared_, kPsrSync);
-    apply(own_, kPsrAsync);
-    gtccr_ = hold ? value & (kTsm | kPsrAsync | kPsrSync) : 0;
-    for (const auto& timer : timers_)
-        timer->afterPrescalerChange(cycle);
+    if (row->kind == RegisterKind::later)
+        noteOnce(address, "not-modelled", fmt::format("{} is plain storage: what it belongs to is not modelled", row->name));
+    registers_[address] = value;
 }
 
 std::uint8_t Chip::peek(std::uint16_t address) const
@@ -419,14 +656,8 @@ std::uint8_t Chip::peek(std::uint16_t address) const
     case kSph: return static_cast<std::uint8_t>(cpu_.sp >> 8);
     default: break;
     }
-    for (const PortRow& row : table_.ports)
-        if (address == row.pin || address == row.ddr || address == row.port)
-            return ports_->read(address, cpu_.cycle);
-    if (address == table_.mcusr)
-        return mcusr_;
-    if (address == table_.mcucr)
-        return mcucr_;
-    return address == table_.smcr ? smcr_ : plain_[address];
+    Peripheral* owner = ownerAt_[address];
+    return owner != nullptr ? owner->peek(address, cpu_.cycle) : registers_[address];
 }
 
 void Chip::note(const char* rule, const std::string& text) { observer_.chipNote(rule, text, cpu_.current * 2, clock_.timeOf({cpu_.cycle})); }

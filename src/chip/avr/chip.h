@@ -1,4 +1,4 @@
-// A whole AVR microcontroller, built from its table: core, ports, timers, UARTs, interrupts, sleep, reset.
+// A whole AVR microcontroller, built from its table: core, peripherals, interrupts, sleep, clocks, reset and supply.
 //
 // It runs ahead of the world to the earliest alarm of the queue: run() executes until then, and every access to a register
 // first rings what is due up to its own cycle, so that pins and registers change in their true order.
@@ -9,15 +9,28 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "chip/avr/adc.h"
+#include "chip/avr/comparator.h"
 #include "chip/avr/cpu.h"
+#include "chip/avr/eeprom.h"
 #include "chip/avr/external_interrupts.h"
+#include "chip/avr/fuses.h"
+#include "chip/avr/high_speed_timer.h"
 #include "chip/avr/peripheral.h"
 #include "chip/avr/ports.h"
+#include "chip/avr/prescaler_control.h"
+#include "chip/avr/self_programming.h"
+#include "chip/avr/spi.h"
+#include "chip/avr/system_control.h"
 #include "chip/avr/timer.h"
+#include "chip/avr/twi.h"
 #include "chip/avr/usart.h"
+#include "chip/avr/usi.h"
+#include "chip/avr/watchdog.h"
 #include "circuit/circuit.h"
 
 namespace bramix::chip::avr {
@@ -33,10 +46,13 @@ public:
 };
 
 struct ChipOptions {
-    std::uint64_t clockHz = 0;  // 0: the chip's usual crystal
+    std::uint64_t clockHz = 0;       // of the crystal or clock on XTAL; 0: the chip's usual one
+    bool hasCrystal = true;          // something oscillates there
+    std::optional<FuseBytes> fuses;  // absent: those of a chip on nothing (idealFuses)
+    bool startsAtOnce = true;        // an ideal reset: no start-up time at power-up
     double supplyVolts = 5.0;
-    std::uint32_t actor = 0;    // who this chip is in a Cause
-    std::uint64_t seed = 1;     // of what SRAM holds at power-up
+    std::uint32_t actor = 0;         // who this chip is in a Cause
+    std::uint64_t seed = 1;          // of what SRAM holds at power-up
 };
 
 class Chip final : public IoBus, public ChipServices {
@@ -44,7 +60,7 @@ public:
     Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer);
     ~Chip() override;
 
-    // Joins a port pin ("PB5") to the circuit; false where the chip has no such pin.
+    // Joins a pin of the package to the circuit: a port pin ("PB5") or AREF; false where the chip has no such pin.
     bool attachPin(std::string_view name, circuit::PinId id);
     [[nodiscard]] static PortPin portPin(const ChipTable& table, std::string_view name);
 
@@ -55,8 +71,11 @@ public:
     void powerOn();
     // A chip put into a world that is already running: its present cycle begins at `t`.
     void startAt(kernel::Time t) { clock_.restart(t, {cpu_.cycle}, clock_.hz()); }
-    // The reset line. While it is low the chip does nothing; 14 clocks after it rises, the core starts.
+    // The reset line. While it is low the chip does nothing; when it rises, the core starts after the time that the fuses say.
     void setResetLine(bool high);
+    // The voltage between VCC and GND, now. Below the power-on threshold everything is lost; below the brown-out level, if the fuses
+    // say so, the chip is held in reset.
+    void setSupply(double volts);
 
     // Executes up to the first instruction boundary at or after `until`, or to the earliest alarm. Does nothing while the
     // chip is held in reset or has faulted.
@@ -64,19 +83,24 @@ public:
     // Executes one instruction or enters one pending interrupt; a sleeping core sleeps on to the next alarm, at most to `until`.
     void stepInstruction(kernel::Time until);
 
-    [[nodiscard]] const ChipTable& table() const { return table_; }
     [[nodiscard]] Cpu& cpu() { return cpu_; }
     [[nodiscard]] const Cpu& cpu() const { return cpu_; }
     [[nodiscard]] kernel::Time now() const { return clock_.timeOf({cpu_.cycle}); }
     [[nodiscard]] bool faulted() const { return cpu_.stopped(); }
-    [[nodiscard]] bool inReset() const { return inReset_; }
+    [[nodiscard]] bool inReset() const { return inReset_ || clockless_; }
     // The firmware can never run again: asleep or in a jump to itself, and no interrupt can come.
     [[nodiscard]] bool halted() const;
     // Stop at once when the firmware halts, instead of letting the time pass.
     void stopWhenHalted(bool stop) { cpu_.stopAtHalt = stop; }
+    // Where the static data of the firmware end, so that a stack that grows into them is told. 0: not known.
+    void setDataEnd(std::uint16_t address) { cpu_.dataEnd = address; }
 
     [[nodiscard]] std::size_t usartCount() const { return usarts_.size(); }
     [[nodiscard]] const Usart& usart(std::size_t index) const { return *usarts_[index]; }
+    [[nodiscard]] Eeprom& eeprom() { return *eeprom_; }
+    [[nodiscard]] const Eeprom& eeprom() const { return *eeprom_; }
+    [[nodiscard]] const FuseBytes& fuses() const { return fuses_; }
+    [[nodiscard]] const SystemControl& systemControl() const { return *system_; }
 
     // Reads a register as a debugger does: without side effects where the peripheral allows it.
     [[nodiscard]] std::uint8_t peek(std::uint16_t address) const;
@@ -89,22 +113,37 @@ public:
     void sleepInstruction(std::int64_t cycle) override;
     void watchdogReset(std::int64_t cycle) override;
     void storeProgramMemory(std::int64_t cycle) override;
+    std::uint8_t loadProgramMemory(std::uint32_t byteAddress, std::int64_t cycle) override;
     void erasedFlash(std::int64_t cycle) override;
+    void unwrittenRead(std::uint16_t address) override;
+    void stackInData(std::uint16_t sp) override;
 
     // ChipServices
+    void claim(Peripheral& who, std::uint16_t address) override;
+    void claimVector(Peripheral& who, std::uint8_t vector) override;
+    void claimPower(Peripheral& who, BitRef bit) override;
     void setInterrupt(std::uint8_t vector, bool flag, bool enabled) override;
+    [[nodiscard]] bool awaited(std::uint8_t vector) const override { return vector != 0 && vector == awaited_; }
+    void awaitTrigger(std::uint8_t vector) override;
+    void comparatorChanged(bool level, kernel::Time at) override;
     [[nodiscard]] const kernel::ClockDomain& clock() const override { return clock_; }
-    [[nodiscard]] std::int64_t cycleNow() const override { return cpu_.cycle; }
+    [[nodiscard]] std::int64_t cycleNow() const override { return accessCycle_ > cpu_.cycle ? accessCycle_ : cpu_.cycle; }
     [[nodiscard]] kernel::EventQueue& queue() override { return queue_; }
     [[nodiscard]] Ports& ports() override { return *ports_; }
     [[nodiscard]] const Ports& ports() const { return *ports_; }
+    [[nodiscard]] double supplyVolts() const override { return supplyVolts_; }
+    [[nodiscard]] unsigned fuse(std::string_view name) const override { return fuseField(table_, fuses_, name); }
+    void haltCore(int cycles) override { cpu_.stall += cycles; }
+    void resetBy(ResetCause cause) override;
+    void setClock(std::uint64_t hz) override;
     void note(const char* rule, const std::string& text) override;
     [[nodiscard]] circuit::Cause cause() const override { return {options_.actor, cpu_.current * 2}; }
 
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(cpu_, clock_, pending_, enabledVectors_, inReset_, resetLine_, mcusr_, mcucr_, smcr_, gtccr_, plain_, noted_, shared_, own_, ioClockStopped_);
+        ar(cpu_, clock_, registers_, fuses_, pending_, enabledVectors_, flags_, inReset_, resetLine_, brownOut_, powered_, clockless_, supplyVolts_, pendingReset_, accessCycle_, awaited_,
+           sleepMode_, noted_, badVectors_, shared_, own_);
         for (const auto& p : peripherals_) {
             if constexpr (Archive::kLoading)
                 p->load(ar);
@@ -114,50 +153,89 @@ public:
     }
 
 private:
-    // Sleep modes by SM2:0 (table 10-2), as far as they differ in what goes on running.
-    [[nodiscard]] Sleep sleepMode() const;
-    void own(Peripheral& p, std::initializer_list<std::uint16_t> addresses);
+    class SharedRegister;
+
+    struct Power {
+        Peripheral* who = nullptr;
+        BitRef bit;
+    };
+
+    template <class P, class... Args>
+    std::unique_ptr<P> make(Args&&... args);
     void enterPendingInterrupt();
+    void checkHandler(std::uint8_t vector);
     void wake();
     void resetCore(std::uint8_t cause);
+    void requestReset(std::uint8_t cause);
     void takeReset();
+    void updateHold();
+    void beginAfter(kernel::Duration delay, std::int64_t clocks);
+    [[nodiscard]] double brownOutVolts() const;
     void runSlices(kernel::Time until);
     void catchUp(std::int64_t cycle);
     void afterAccess();
+    void powerChanged(std::int64_t cycle);
     [[nodiscard]] bool interruptDue() const { return pending_ != 0 && (cpu_.sreg & kI) != 0 && !cpu_.holdInterrupts; }
     [[nodiscard]] std::int64_t targetCycle(kernel::Time until) const;
-    std::uint8_t readPlain(std::uint16_t address, std::int64_t cycle);
-    void writePlain(std::uint16_t address, std::uint8_t value, std::int64_t cycle);
-    void writePrescalerControl(std::uint8_t value, std::int64_t cycle);
-    void noteUnmodelled(std::uint16_t address);
+    std::uint8_t readPlain(std::uint16_t address);
+    void writePlain(std::uint16_t address, std::uint8_t value);
+    void noteOnce(std::uint16_t address, const char* rule, const std::string& text);
+    void checkSpeed();
 
-    const ChipTable& table_;
     const ChipOptions options_;
     kernel::EventQueue& queue_;
     ChipObserver& observer_;
     kernel::ClockDomain clock_;
+    FuseBytes fuses_;
     Cpu cpu_;
-    std::unique_ptr<Ports> ports_;
     Prescaler shared_;
     Prescaler own_;
+    std::vector<Peripheral*> ownerAt_;  // by data address; null is plain storage
+    std::vector<Peripheral*> ownerOf_;  // by vector
+    std::vector<const RegisterRow*> rowAt_;
+    std::vector<std::uint8_t> bitsAt_;  // which bits of each register exist
+    std::vector<std::uint8_t> flagsAt_;  // which bits are cleared by writing 1, in registers that hold others too
+    std::vector<Power> powers_;
+    std::vector<std::unique_ptr<SharedRegister>> sharedRegisters_;
+    std::vector<Peripheral*> peripherals_;
+
+    std::unique_ptr<Ports> ports_;
+    std::unique_ptr<SystemControl> system_;
     std::vector<std::unique_ptr<Timer>> timers_;
+    std::unique_ptr<HighSpeedTimer> highSpeedTimer_;
+    std::unique_ptr<PrescalerControl> prescalers_;
     std::vector<std::unique_ptr<Usart>> usarts_;
     std::unique_ptr<ExternalInterrupts> external_;
-    std::vector<Peripheral*> peripherals_;
-    std::vector<Peripheral*> ownerAt_;    // by data address; null is plain storage
-    std::vector<Peripheral*> ownerOf_;    // by vector
-    std::vector<const RegisterRow*> rowAt_;
+    std::unique_ptr<Spi> spi_;
+    std::unique_ptr<Twi> twi_;
+    std::unique_ptr<Usi> usi_;
+    std::unique_ptr<Adc> adc_;
+    std::unique_ptr<Comparator> comparator_;
+    std::unique_ptr<Eeprom> eeprom_;
+    std::unique_ptr<SelfProgramming> selfProgramming_;
+    std::unique_ptr<Watchdog> watchdog_;
+    Timer* captureTimer_ = nullptr;
+    circuit::Circuit& circuit_;
+    circuit::PinId aref_ = circuit::kNoPin;
+    std::uint16_t resetFlagsAt_ = 0;
+    std::uint8_t resetFlagBits_ = 0;
 
     std::uint64_t pending_ = 0;         // vectors whose flag and enable bit are set
     std::uint64_t enabledVectors_ = 0;  // vectors whose enable bit is set
+    std::uint64_t flags_ = 0;           // vectors whose flag is set, as last told
+    std::uint64_t badVectors_ = 0;      // vectors whose handler has been looked at
     bool inReset_ = false;
     bool resetLine_ = true;
-    bool resetDue_ = false;
+    bool brownOut_ = false;
+    bool powered_ = true;
+    bool clockless_ = false;            // nothing oscillates
+    double supplyVolts_ = 5.0;
+    std::uint8_t pendingReset_ = 0;     // causes of a reset that waits for the end of the instruction
     bool executing_ = false;
-    std::uint8_t mcusr_ = 0, mcucr_ = 0, smcr_ = 0, gtccr_ = 0;
-    std::vector<std::uint8_t> plain_;
+    std::int64_t accessCycle_ = 0;
+    std::uint8_t awaited_ = 0;
+    Sleep sleepMode_ = Sleep::idle;     // of the sleep in progress
     std::vector<std::uint8_t> noted_;
-    bool ioClockStopped_ = false;
     bool ranOverErased_ = false;
 };
 

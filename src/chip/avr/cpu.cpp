@@ -1,5 +1,6 @@
 #include "chip/avr/cpu.h"
 
+#include <algorithm>
 #include <utility>
 
 #include "chip/avr/engine.h"
@@ -7,9 +8,10 @@
 
 namespace bramix::chip::avr {
 
-Cpu::Cpu(const Core& core, IoBus& bus) : data(static_cast<std::size_t>(core.ramEnd) + 1), core_(core), bus_(bus), engine_(std::make_unique<Engine>(*this))
+Cpu::Cpu(const Core& core, IoBus& bus) : data(static_cast<std::size_t>(core.ramEnd) + 1), core_(core), bus_(bus), engine_(std::make_unique<Engine>(*this)), access_(kAddresses, kAsk)
 {
     loadFlash({});
+    forgetWrites();
     reset();
 }
 
@@ -20,7 +22,33 @@ void Cpu::loadFlash(std::vector<std::uint16_t> words)
     kernel::check(words.size() <= core_.flashWords, "image larger than flash");
     words.resize(core_.flashWords, 0xFFFF);
     flash_ = std::move(words);
+    flashPatched_ = false;
     engine_->decodeAll();
+}
+
+void Cpu::patchFlash(std::uint32_t firstWord, const std::vector<std::uint16_t>& words)
+{
+    kernel::check(firstWord + words.size() <= flash_.size(), "a page outside flash");
+    std::copy(words.begin(), words.end(), flash_.begin() + firstWord);
+    flashPatched_ = true;
+    decodeAgain();
+}
+
+void Cpu::decodeAgain() { engine_->decodeAll(); }
+
+void Cpu::forgetWrites()
+{
+    std::fill(access_.begin() + core_.ramStart, access_.begin() + core_.ramEnd + 1, std::uint8_t{kUnwritten});
+    stackTold_ = false;
+}
+
+void Cpu::noteLowSp(std::uint16_t value)
+{
+    lowestSp = value;
+    if (value < dataEnd && !stackTold_) {
+        stackTold_ = true;
+        bus_.stackInData(value);
+    }
 }
 
 void Cpu::reset()
@@ -109,6 +137,8 @@ void Cpu::writeSp(std::uint16_t value, std::uint8_t half)
     if (cycle - spHalfCycle_ > kTogether)
         spHalves_ = 0;
     sp = value;
+    if (value < dataEnd)
+        dataEnd = 0;  // a stack put among the variables on purpose, as a task switcher does
     spHalves_ |= half;
     spHalfCycle_ = cycle;
     if (spHalves_ == 3) {
@@ -127,8 +157,13 @@ void Cpu::setSreg(std::uint8_t value, std::int64_t at)
 
 std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
 {
-    if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]]
+    if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]] {
+        if (access_[address] == kUnwritten) {
+            access_[address] = kPlain;
+            bus_.unwrittenRead(address);
+        }
         return data[address];
+    }
     if (address < 0x20)
         return data[address];
     if (address < core_.ramStart)
@@ -139,9 +174,12 @@ std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
 
 void Cpu::writeData(std::uint16_t address, std::uint8_t value, std::int64_t at)
 {
-    if ((address >= core_.ramStart && address <= core_.ramEnd) || address < 0x20) [[likely]]
+    if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]] {
+        access_[address] = kPlain;
         data[address] = value;
-    else if (address < core_.ramStart)
+    } else if (address < 0x20) {
+        data[address] = value;
+    } else if (address < core_.ramStart)
         coreIoWrite(address, value, at);
     else
         raise(FaultKind::outsideData, address);
@@ -185,8 +223,10 @@ void Cpu::enterInterrupt(std::uint32_t vectorWord)
     cycle += core_.longPc ? 5 : 4;
 }
 
-std::uint8_t Cpu::readProgram(std::uint32_t byteAddress) const
+std::uint8_t Cpu::readProgram(std::uint32_t byteAddress)
 {
+    if (loadsAsk)
+        return bus_.loadProgramMemory(byteAddress % (core_.flashWords * 2), cycle);
     const std::uint32_t word = (byteAddress >> 1) % core_.flashWords;
     return static_cast<std::uint8_t>((byteAddress & 1) != 0 ? flash_[word] >> 8 : flash_[word]);
 }

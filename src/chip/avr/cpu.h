@@ -14,6 +14,7 @@
 // Tested by tests/chip/avr/instruction_test.cpp and tests/chip/avr/engine_test.cpp.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <memory>
 #include <vector>
@@ -35,7 +36,11 @@ public:
     virtual void sleepInstruction(std::int64_t cycle) = 0;                  // may set Cpu::sleeping
     virtual void watchdogReset(std::int64_t cycle) = 0;                     // WDR
     virtual void storeProgramMemory(std::int64_t cycle) = 0;                // SPM
+    virtual std::uint8_t loadProgramMemory(std::uint32_t byteAddress, std::int64_t cycle) = 0;  // LPM, while Cpu::loadsAsk
     virtual void erasedFlash(std::int64_t cycle) = 0;                       // an erased word is passed over
+    virtual void executing(std::uint32_t /*word*/) {}                       // an instruction begins, while Cpu::loadsAsk
+    virtual void unwrittenRead(std::uint16_t address) = 0;                  // SRAM that nothing has written; told once an address
+    virtual void stackInData(std::uint16_t sp) = 0;                         // a new low below Cpu::dataEnd; told once
 };
 
 enum class FaultKind : std::uint8_t { none, undefinedInstruction, erasedFlash, outsideFlash, outsideData };
@@ -60,9 +65,16 @@ public:
     Cpu(const Core& core, IoBus& bus);
     ~Cpu();
 
+    // What an access to a data address is; one byte an address, so that the engine needs a single look.
+    enum Access : std::uint8_t { kPlain = 0, kUnwritten = 1, kAsk = 2 };  // written SRAM, SRAM not written yet, registers and what lies outside
+
     // Flash and its decoded form. Words beyond the image are erased (0xFFFF).
     void loadFlash(std::vector<std::uint16_t> words);
     [[nodiscard]] const std::vector<std::uint16_t>& flash() const { return flash_; }
+    // A part of flash has been programmed anew.
+    void patchFlash(std::uint32_t firstWord, const std::vector<std::uint16_t>& words);
+    // SRAM holds what it came up with.
+    void forgetWrites();
     // Erased flash runs on as silicon does (0xFFFF is passed over) instead of being a fault.
     void setErasedRunsOn(bool runsOn) { erasedRunsOn_ = runsOn; }
     [[nodiscard]] bool erasedRunsOn() const { return erasedRunsOn_; }
@@ -106,6 +118,9 @@ public:
     std::uint8_t eind = 0;
     bool sleeping = false;
     bool stopAtHalt = false;      // a mode of running, not state: end the slice where a jump to itself can never be left
+    bool loadsAsk = false;        // LPM may not simply read flash: only the stepper runs
+    std::uint16_t dataEnd = 0;    // where static data end, or 0
+    std::int64_t stall = 0;       // cycles for which the core stands after the instruction in progress
     bool holdInterrupts = false;  // SEI or RETI has just run: one more instruction first
     std::int64_t cycle = 0;
     std::int64_t instructions = 0;
@@ -115,7 +130,15 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, cycle, instructions, fault, spHalves_, spHalfCycle_);
+        std::vector<std::uint8_t> written(access_.begin() + core_.ramStart, access_.begin() + core_.ramEnd + 1);
+        ar(written);
+        std::copy(written.begin(), written.end(), access_.begin() + core_.ramStart);
+        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, loadsAsk, stall, cycle, instructions, fault, spHalves_, spHalfCycle_, stackTold_, flashPatched_);
+        if (flashPatched_) {
+            ar(flash_);
+            if constexpr (Archive::kLoading)
+                decodeAgain();
+        }
     }
 
 private:
@@ -129,9 +152,11 @@ private:
     void noteSp(std::uint16_t value)
     {
         if (value < lowestSp)
-            lowestSp = value;
+            noteLowSp(value);
     }
-    std::uint8_t readProgram(std::uint32_t byteAddress) const;
+    void noteLowSp(std::uint16_t value);
+    void decodeAgain();
+    std::uint8_t readProgram(std::uint32_t byteAddress);
     void skipIf(bool condition);
     void setSreg(std::uint8_t value, std::int64_t at);
     std::uint8_t coreIoRead(std::uint16_t address, std::int64_t at);
@@ -142,7 +167,12 @@ private:
     IoBus& bus_;
     std::vector<std::uint16_t> flash_;
     std::unique_ptr<Engine> engine_;
+    // By data address: all 64 K, and as far beyond as a displacement reaches, so that no address needs a mask.
+    static constexpr std::size_t kAddresses = 0x10000 + 64;
+    std::vector<std::uint8_t> access_;
     bool erasedRunsOn_ = false;
+    bool flashPatched_ = false;         // by the firmware: part of the state from then on
+    bool stackTold_ = false;
     // The two halves of a stack pointer write: the low-water mark is taken when both have come, not in between.
     std::uint8_t spHalves_ = 0;
     std::int64_t spHalfCycle_ = 0;

@@ -147,7 +147,7 @@ bool Engine::canEnter() const
 {
     const std::int64_t left = std::min(cpu_.deadline - cpu_.cycle, kLongestSlice);
     const std::int64_t toEnd = cpu_.pc < cpu_.core_.flashWords ? static_cast<std::uint32_t>(records_[cpu_.pc].need - static_cast<std::uint32_t>(prefix_[cpu_.pc])) : INT64_MAX;
-    return toEnd < left && !cpu_.holdInterrupts && isRepresentable(cpu_.sreg);
+    return toEnd < left && !cpu_.holdInterrupts && !cpu_.loadsAsk && isRepresentable(cpu_.sreg);
 }
 
 void Engine::run()
@@ -297,6 +297,7 @@ void Engine::fast(HandlerTable* table)
     const auto* const flash = reinterpret_cast<const std::uint8_t*>(cpu.flash_.data());
     const std::uint32_t flashWords = cpu.core_.flashWords;
     const std::uint32_t flashBytes = std::min<std::uint32_t>(flashWords * 2, 0x10000);
+    std::uint8_t* const access = cpu.access_.data();
     const std::uint32_t ramStart = cpu.core_.ramStart;
     const std::uint32_t ramSpan = cpu.core_.ramEnd - ramStart;
     const std::uint32_t pcBytes = cpu.core_.longPc ? 3 : 2;
@@ -338,7 +339,7 @@ slow:
         cpu.instructions = countAtStart + (now >> 32);
         cpu.sreg = static_cast<std::uint8_t>(f.sreg() | ti);
         cpu.step();
-        if (cpu.deadline <= cpu.cycle || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || !isRepresentable(cpu.sreg))
+        if (cpu.deadline <= cpu.cycle || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || cpu.loadsAsk || !isRepresentable(cpu.sreg))
             return;
         limit = static_cast<std::uint32_t>(std::min(cpu.deadline - start, kLongestSlice));
         f = LazyFlags(cpu.sreg);
@@ -690,7 +691,7 @@ doLdi:
 doLds:
     {
         const std::uint32_t address = r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         R[r->d] = R[address];
     }
@@ -700,8 +701,9 @@ doLds:
 doSts:
     {
         const std::uint32_t address = r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         R[address] = R[r->d];
     }
     r += 2;  // past the address word
@@ -710,7 +712,7 @@ doSts:
 doLdX:
     {
         const std::uint32_t address = pair(R, 26);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         R[r->d] = R[address];
     }
@@ -720,8 +722,9 @@ doLdX:
 doStX:
     {
         const std::uint32_t address = pair(R, 26);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         R[address] = R[r->d];
     }
     ++r;
@@ -730,7 +733,7 @@ doStX:
 doLdXInc:
     {
         const std::uint32_t address = pair(R, 26);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 26, address + 1);
@@ -742,7 +745,7 @@ doLdXInc:
 doLdXDec:
     {
         const std::uint32_t address = (pair(R, 26) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 26, address);
@@ -754,8 +757,9 @@ doLdXDec:
 doStXInc:
     {
         const std::uint32_t address = pair(R, 26);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 26, address + 1);
         R[address] = value;
@@ -766,8 +770,9 @@ doStXInc:
 doStXDec:
     {
         const std::uint32_t address = (pair(R, 26) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 26, address);
         R[address] = value;
@@ -778,7 +783,7 @@ doStXDec:
 doLddY:
     {
         const std::uint32_t address = pair(R, 28) + r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         R[r->d] = R[address];
     }
@@ -788,8 +793,9 @@ doLddY:
 doStdY:
     {
         const std::uint32_t address = pair(R, 28) + r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         R[address] = R[r->d];
     }
     ++r;
@@ -798,7 +804,7 @@ doStdY:
 doLdYInc:
     {
         const std::uint32_t address = pair(R, 28);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 28, address + 1);
@@ -810,7 +816,7 @@ doLdYInc:
 doLdYDec:
     {
         const std::uint32_t address = (pair(R, 28) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 28, address);
@@ -822,8 +828,9 @@ doLdYDec:
 doStYInc:
     {
         const std::uint32_t address = pair(R, 28);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 28, address + 1);
         R[address] = value;
@@ -834,8 +841,9 @@ doStYInc:
 doStYDec:
     {
         const std::uint32_t address = (pair(R, 28) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 28, address);
         R[address] = value;
@@ -846,7 +854,7 @@ doStYDec:
 doLddZ:
     {
         const std::uint32_t address = pair(R, 30) + r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         R[r->d] = R[address];
     }
@@ -856,8 +864,9 @@ doLddZ:
 doStdZ:
     {
         const std::uint32_t address = pair(R, 30) + r->k;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         R[address] = R[r->d];
     }
     ++r;
@@ -866,7 +875,7 @@ doStdZ:
 doLdZInc:
     {
         const std::uint32_t address = pair(R, 30);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 30, address + 1);
@@ -878,7 +887,7 @@ doLdZInc:
 doLdZDec:
     {
         const std::uint32_t address = (pair(R, 30) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint8_t value = R[address];
         setPair(R, 30, address);
@@ -890,8 +899,9 @@ doLdZDec:
 doStZInc:
     {
         const std::uint32_t address = pair(R, 30);
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 30, address + 1);
         R[address] = value;
@@ -902,8 +912,9 @@ doStZInc:
 doStZDec:
     {
         const std::uint32_t address = (pair(R, 30) - 1U) & 0xFFFFU;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         const std::uint8_t value = R[r->d];
         setPair(R, 30, address);
         R[address] = value;
@@ -935,8 +946,9 @@ doLpmInc:
 doPush:
     {
         const std::uint32_t address = cpu.sp;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] == Cpu::kAsk) [[unlikely]]
             goto slow;
+        access[address] = Cpu::kPlain;
         R[address] = R[r->d];
         cpu.sp = static_cast<std::uint16_t>(address - 1);
         cpu.noteSp(cpu.sp);
@@ -947,7 +959,7 @@ doPush:
 doPop:
     {
         const std::uint32_t address = cpu.sp + 1U;
-        if (address - ramStart > ramSpan) [[unlikely]]
+        if (access[address] != Cpu::kPlain) [[unlikely]]
             goto slow;
         R[r->d] = R[address];
         cpu.sp = static_cast<std::uint16_t>(address);
@@ -1008,10 +1020,13 @@ doRcall:
         const std::uint32_t sp = cpu.sp;
         if (sp - pcBytes - ramStart > ramSpan - pcBytes) [[unlikely]]
             goto slow;
+        access[sp] = access[sp - 1] = Cpu::kPlain;
         R[sp] = static_cast<std::uint8_t>(r->next);
         R[sp - 1] = static_cast<std::uint8_t>(r->next >> 8);
-        if (pcBytes == 3)
+        if (pcBytes == 3) {
+            access[sp - 2] = Cpu::kPlain;
             R[sp - 2] = static_cast<std::uint8_t>(r->next >> 16);
+        }
         cpu.sp = static_cast<std::uint16_t>(sp - pcBytes);
         cpu.noteSp(cpu.sp);
     }
@@ -1025,10 +1040,13 @@ doIcall:
         const std::uint32_t to = pair(R, 30);
         if (to >= flashWords) [[unlikely]]
             goto slow;
+        access[sp] = access[sp - 1] = Cpu::kPlain;
         R[sp] = static_cast<std::uint8_t>(r->next);
         R[sp - 1] = static_cast<std::uint8_t>(r->next >> 8);
-        if (pcBytes == 3)
+        if (pcBytes == 3) {
+            access[sp - 2] = Cpu::kPlain;
             R[sp - 2] = static_cast<std::uint8_t>(r->next >> 16);
+        }
         cpu.sp = static_cast<std::uint16_t>(sp - pcBytes);
         cpu.noteSp(cpu.sp);
         base += r->delta - prefix[to];
@@ -1039,7 +1057,7 @@ doIcall:
 doRet:
     {
         const std::uint32_t sp = cpu.sp;
-        if (sp + 1 - ramStart > ramSpan - pcBytes) [[unlikely]]
+        if ((access[sp + 1] | access[sp + 2] | access[sp + pcBytes]) != Cpu::kPlain) [[unlikely]]
             goto slow;
         const std::uint32_t to = pcBytes == 2 ? static_cast<std::uint32_t>((R[sp + 1] << 8) | R[sp + 2])
                                               : static_cast<std::uint32_t>((R[sp + 1] << 16) | (R[sp + 2] << 8) | R[sp + 3]);

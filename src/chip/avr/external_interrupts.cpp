@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include <fmt/format.h>
+
 namespace bramix::chip::avr {
 
 namespace {
@@ -11,47 +13,88 @@ constexpr int kChangeClocks = 2;
 
 }  // namespace
 
-ExternalInterrupts::ExternalInterrupts(const ChipTable& table, ChipServices& chip)
-    : table_(table), chip_(chip), alarm_(chip.queue(), [this](kernel::Time due) { flagsArrive(due); })
+ExternalInterrupts::ExternalInterrupts(ChipServices& chip) : StatefulPeripheral(chip), alarm_(chip.queue(), [this](kernel::Time due) { flagsArrive(due); })
 {
-    for (const ExternalInterruptRow& row : table.externalInterrupts)
-        chip.ports().watch(row.pin, *this);
-    for (const PinChangeRow& row : table.pinChanges)
-        for (const PortPin pin : row.pins)
-            if (pin.exists() && std::none_of(table.externalInterrupts.begin(), table.externalInterrupts.end(), [&](const auto& e) { return e.pin == pin; }))
-                chip.ports().watch(pin, *this);
+    const Names& names = chip.names();
+    const auto own = [&](BitRef bit) {
+        if (!bit.exists())
+            return;
+        chip.claim(*this, bit.address);
+        const auto found = std::find_if(storage_.begin(), storage_.end(), [&](const auto& s) { return s.first == bit.address; });
+        if (found == storage_.end())
+            storage_.emplace_back(bit.address, bit.mask);
+        else
+            found->second |= bit.mask;
+    };
+    for (int n = 0; n < 8; ++n) {
+        Edge e;
+        e.source = {names.vector(fmt::format("INT{}", n)), names.bit(fmt::format("INTF{}", n)), names.bit(fmt::format("INT{}", n))};
+        if (!e.source.enable.exists())
+            continue;
+        e.pin = names.pin(fmt::format("INT{}", n));
+        e.sense1 = names.bit(fmt::format("ISC{}1", n));
+        e.sense0 = names.bit({fmt::format("ISC{}0", n), fmt::format("ISC{}", n)});
+        e.needsClock = e.sense1.exists() && !(names.bit("ISC70").exists() && n < 4);
+        for (const BitRef bit : {e.source.flag, e.source.enable, e.sense1, e.sense0})
+            own(bit);
+        flagsAt_ = e.source.flag.address;
+        chip.claimVector(*this, e.source.vector);
+        chip.ports().watch(e.pin, *this);
+        edges_.push_back(e);
+    }
+    for (int g = 0; g < 3; ++g) {
+        const InterruptSource s{names.vector(fmt::format("PCINT{}", g)), names.bit({fmt::format("PCIF{}", g), g == 0 ? "PCIF" : "-"}), names.bit({fmt::format("PCIE{}", g), g == 0 ? "PCIE" : "-"})};
+        if (!s.flag.exists())
+            continue;
+        own(s.flag);
+        own(s.enable);
+        changeFlagsAt_ = s.flag.address;
+        chip.claimVector(*this, s.vector);
+        for (int n = 8 * g; n < 8 * g + 8; ++n) {
+            const Change c{names.bit(fmt::format("PCINT{}", n)), names.pin(fmt::format("PCINT{}", n)), static_cast<std::uint8_t>(groups_.size())};
+            if (!c.mask.exists() || !c.pin.exists())
+                continue;
+            own(c.mask);
+            if (std::none_of(edges_.begin(), edges_.end(), [&](const Edge& e) { return e.pin == c.pin; }))
+                chip.ports().watch(c.pin, *this);
+            changes_.push_back(c);
+        }
+        groups_.push_back(s);
+    }
 }
 
-unsigned ExternalInterrupts::sense(std::size_t index) const
+unsigned ExternalInterrupts::sense(const Edge& e) const
 {
-    const ExternalInterruptRow& row = table_.externalInterrupts[index];
-    return (control_[row.control - table_.externalInterrupts[0].control] >> row.shift) & 3U;
+    if (!e.sense1.exists())
+        return chip_.is(e.sense0) ? 3 : 2;
+    return (chip_.is(e.sense1) ? 2U : 0U) | (chip_.is(e.sense0) ? 1U : 0U);
 }
 
 void ExternalInterrupts::pinChanged(PortPin pin, bool level, kernel::Time at)
 {
-    for (std::size_t i = 0; i < table_.externalInterrupts.size(); ++i) {
-        if (!(table_.externalInterrupts[i].pin == pin))
+    for (std::size_t i = 0; i < edges_.size(); ++i) {
+        const Edge& e = edges_[i];
+        if (!(e.pin == pin))
             continue;
-        const unsigned s = sense(i);
-        if (s == 1 || (s == 2 && !level) || (s == 3 && level))
-            later(at, kEdgeClocks, false, static_cast<std::uint8_t>(1 << i));
-        else if (s == 0)
+        const unsigned s = sense(e);
+        if (s == 0) {
             updateInterrupts();
+        } else if (s == 1 || level == (s == 3)) {
+            if (stops_ == 0 || !e.needsClock)
+                later(at, kEdgeClocks, false, i);
+            else if (chip_.is(e.source.enable))
+                chip_.note("edge-asleep", fmt::format("{} is set to an edge, whose detector stands still in this sleep mode: only a low level wakes", chip_.table().vectors[e.source.vector].name));
+        }
     }
-    for (std::size_t i = 0; i < table_.pinChanges.size(); ++i)
-        for (std::size_t bit = 0; bit < 8; ++bit)
-            if (table_.pinChanges[i].pins[bit] == pin && ((changeMasks_[i] >> bit) & 1) != 0)
-                later(at, kChangeClocks, true, static_cast<std::uint8_t>(1 << i));
+    for (const Change& c : changes_)
+        if (c.pin == pin && chip_.is(c.mask))
+            later(at, kChangeClocks, true, c.group);
 }
 
-void ExternalInterrupts::later(kernel::Time changed, int clocks, bool pinChange, std::uint8_t bit)
+void ExternalInterrupts::later(kernel::Time changed, int clocks, bool pinChange, std::size_t index)
 {
-    const kernel::ClockDomain& clock = chip_.clock();
-    // The synchroniser samples at falling edges: the first one after the change lies half a cycle before the edge found here.
-    const std::int64_t synchronised = clock.firstCycleAtOrAfter(changed + clock.span(1) / 2).n;
-    const kernel::Time at = clock.timeOf({synchronised + clocks});
-    due_.push_back({at, pinChange, bit});
+    const kernel::Time at = timeOf(synchronised(changed) + clocks);
+    due_.push_back({at, pinChange, static_cast<std::uint8_t>(index)});
     std::stable_sort(due_.begin(), due_.end(), [](const Pending& a, const Pending& b) { return a.at < b.at; });
     alarm_.arm(due_.front().at);
 }
@@ -61,7 +104,7 @@ void ExternalInterrupts::flagsArrive(kernel::Time now)
     while (!due_.empty() && due_.front().at <= now) {
         const Pending p = due_.front();
         due_.pop_front();
-        (p.pinChange ? changeFlags_ : flags_) |= p.bit;
+        chip_.put(p.pinChange ? groups_[p.index].flag : edges_[p.index].source.flag, true);
     }
     if (!due_.empty())
         alarm_.arm(due_.front().at);
@@ -70,71 +113,41 @@ void ExternalInterrupts::flagsArrive(kernel::Time now)
 
 void ExternalInterrupts::updateInterrupts()
 {
-    for (std::size_t i = 0; i < table_.externalInterrupts.size(); ++i) {
-        const ExternalInterruptRow& row = table_.externalInterrupts[i];
-        const bool pending = sense(i) == 0 ? !chip_.ports().level(row.pin) : ((flags_ >> i) & 1) != 0;
-        chip_.setInterrupt(row.vector, pending, ((mask_ >> i) & 1) != 0);
-    }
-    for (std::size_t i = 0; i < table_.pinChanges.size(); ++i)
-        chip_.setInterrupt(table_.pinChanges[i].vector, ((changeFlags_ >> i) & 1) != 0, ((changeControl_ >> i) & 1) != 0);
-}
-
-std::uint8_t ExternalInterrupts::read(std::uint16_t address, std::int64_t /*cycle*/)
-{
-    if (address == table_.eimsk)
-        return mask_;
-    if (address == table_.eifr)
-        return flags_;
-    if (address == table_.pcicr)
-        return changeControl_;
-    if (address == table_.pcifr)
-        return changeFlags_;
-    for (std::size_t i = 0; i < table_.pinChanges.size(); ++i)
-        if (table_.pinChanges[i].mask == address)
-            return changeMasks_[i];
-    return control_[address - table_.externalInterrupts[0].control];
+    for (const Edge& e : edges_)
+        chip_.setInterrupt(e.source.vector, sense(e) == 0 ? !chip_.ports().level(e.pin) : chip_.is(e.source.flag), chip_.is(e.source.enable));
+    for (const InterruptSource& g : groups_)
+        report(g);
 }
 
 void ExternalInterrupts::write(std::uint16_t address, std::uint8_t value, std::int64_t /*cycle*/)
 {
-    const auto clear = [value](std::uint8_t& flags) { flags &= static_cast<std::uint8_t>(~value); };
-    bool known = true;
-    if (address == table_.eimsk)
-        mask_ = value;
-    else if (address == table_.eifr)
-        clear(flags_);
-    else if (address == table_.pcicr)
-        changeControl_ = value;
-    else if (address == table_.pcifr)
-        clear(changeFlags_);
-    else
-        known = false;
-    for (std::size_t i = 0; i < table_.pinChanges.size() && !known; ++i)
-        if (table_.pinChanges[i].mask == address) {
-            changeMasks_[i] = value;
-            known = true;
-        }
-    if (!known)
-        control_[address - table_.externalInterrupts[0].control] = value;
+    for (const auto& [at, mask] : storage_) {
+        if (at != address)
+            continue;
+        std::uint8_t flags = 0;
+        for (const Edge& e : edges_)
+            flags |= e.source.flag.address == address ? e.source.flag.mask : 0;
+        for (const InterruptSource& g : groups_)
+            flags |= g.flag.address == address ? g.flag.mask : 0;
+        store(address, value, static_cast<std::uint8_t>(mask & ~flags));
+        store(address, 0, value & flags);
+    }
     updateInterrupts();
 }
 
 void ExternalInterrupts::interruptTaken(std::uint8_t vector)
 {
-    for (std::size_t i = 0; i < table_.externalInterrupts.size(); ++i)
-        if (table_.externalInterrupts[i].vector == vector)
-            flags_ &= static_cast<std::uint8_t>(~(1U << i));
-    for (std::size_t i = 0; i < table_.pinChanges.size(); ++i)
-        if (table_.pinChanges[i].vector == vector)
-            changeFlags_ &= static_cast<std::uint8_t>(~(1U << i));
+    for (const Edge& e : edges_)
+        if (e.source.vector == vector)
+            chip_.put(e.source.flag, false);
+    for (const InterruptSource& g : groups_)
+        if (g.vector == vector)
+            chip_.put(g.flag, false);
     updateInterrupts();
 }
 
 void ExternalInterrupts::reset()
 {
-    control_ = {};
-    mask_ = flags_ = changeControl_ = changeFlags_ = 0;
-    changeMasks_ = {};
     due_.clear();
     alarm_.disarm();
     updateInterrupts();

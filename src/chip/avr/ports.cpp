@@ -1,17 +1,43 @@
 #include "chip/avr/ports.h"
 
+#include <bit>
+
+#include <fmt/format.h>
+
 
 namespace bramix::chip::avr {
 
-Ports::Ports(const ChipTable& table, ChipServices& chip, circuit::Circuit& circuit, Electrical electrical)
-    : chip_(chip), circuit_(circuit), electrical_(electrical)
+Ports::Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrical)
+    : StatefulPeripheral(chip), circuit_(circuit), electrical_(electrical), pullUpDisable_(chip.names().bit("PUD"))
 {
-    for (const PortRow& row : table.ports) {
+    const Names& names = chip.names();
+    for (const PortRow& row : chip.table().ports) {
         const auto index = static_cast<std::uint8_t>(row.letter - 'A');
-        ports_[index].row = &row;
-        portAt_[row.pin] = portAt_[row.ddr] = portAt_[row.port] = static_cast<std::uint8_t>(index + 1);
+        PortState& port = ports_[index];
+        port.row = &row;
+        port.pinAt = names.reg(fmt::format("PIN{}", row.letter));
+        port.ddrAt = names.reg(fmt::format("DDR{}", row.letter));
+        port.portAt = names.reg(fmt::format("PORT{}", row.letter));
+        for (const std::uint16_t address : {port.pinAt, port.ddrAt, port.portAt}) {
+            portAt_[address] = static_cast<std::uint8_t>(index + 1);
+            chip.claim(*this, address);
+        }
     }
+    const auto disables = [&](const std::string& bit, const std::string& function) {
+        const InputDisable d{names.bit(bit), names.pin(function)};
+        if (!d.bit.exists() || !d.pin.exists())
+            return;
+        inputDisables_.push_back(d);
+        chip.claim(*this, d.bit.address);
+    };
+    for (int i = 0; i < 16; ++i)
+        disables(fmt::format("ADC{}D", i), fmt::format("ADC{}", i));
+    for (int i = 0; i < 2; ++i)
+        disables(fmt::format("AIN{}D", i), fmt::format("AIN{}", i));
 }
+
+// ViL and ViH of the data sheet's guarantee, with hysteresis between them.
+circuit::Thresholds Ports::thresholds() const { return {0.3 * chip_.supplyVolts(), 0.6 * chip_.supplyVolts()}; }
 
 void Ports::attach(PortPin pin, circuit::PinId id)
 {
@@ -20,7 +46,7 @@ void Ports::attach(PortPin pin, circuit::PinId id)
     if (pinOf_.size() <= index)
         pinOf_.resize(index + 1);
     pinOf_[index] = pin;
-    circuit_.listen(id, *this, electrical_.thresholds());
+    circuit_.listen(id, *this, thresholds());
     circuit_.setLimit(id, {electrical_.limitAmps});
 }
 
@@ -29,22 +55,34 @@ circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
     const PinState& pin = port.pins[bit];
     bool output = ((port.ddr >> bit) & 1) != 0;
     bool value = ((port.port >> bit) & 1) != 0;
-    const bool pullUp = !pullUpsDisabled_ && value;
-    if (pin.overrides != 0) {
-        // The greatest override wins: it is the highest bit set.
-        unsigned top = 8;
-        while ((pin.overrides & top) == 0)
-            top >>= 1;
-        if (top == static_cast<unsigned>(Override::receiver)) {
-            output = false;
-        } else {
-            value = (pin.values & top) != 0;
-            output = output || (pin.forced & top) != 0;
+    bool pullUp = value && !output && !chip_.is(pullUpDisable_);
+    if (pin.overrides != 0) [[unlikely]] {
+        const auto top = static_cast<unsigned>(std::bit_width(pin.overrides)) - 1;
+        constexpr unsigned kModulated = static_cast<unsigned>(Override::compareA) | static_cast<unsigned>(Override::compareC);
+        const bool overrideValue = ((pin.values >> top) & 1) != 0;
+        switch (pin.forces[top]) {
+        case Force::none:
+            if ((pin.overrides & kModulated) == kModulated && top == 2)
+                value = value ? (pin.values & kModulated) != 0 : (pin.values & kModulated) == kModulated;
+            else
+                value = overrideValue;
+            break;
+        case Force::output:
+            output = true;
+            value = overrideValue;
+            break;
+        case Force::input: output = false; break;
+        case Force::openDrain:
+            output = !overrideValue;
+            value = false;
+            break;
         }
+        if (pin.overrides >= static_cast<unsigned>(Override::taken))
+            pullUp = overrideValue;
     }
     if (output)
-        return {value ? electrical_.supplyVolts : 0.0, electrical_.outputOhms};
-    return pullUp ? circuit::Drive{electrical_.supplyVolts, electrical_.pullUpOhms} : circuit::kFloating;
+        return {value ? chip_.supplyVolts() : 0.0, electrical_.outputOhms};
+    return pullUp ? circuit::Drive{chip_.supplyVolts(), electrical_.pullUpOhms} : circuit::kFloating;
 }
 
 void Ports::drive(PortState& port, std::uint8_t bits)
@@ -62,24 +100,48 @@ void Ports::driveAll()
             drive(port, 0xFF);
 }
 
-void Ports::setOverride(PortPin pin, Override who, bool enabled, bool value, bool forcesDirection)
+void Ports::setOverride(PortPin pin, Override who, bool enabled, bool value, Force force)
 {
+    if (!pin.exists())
+        return;
     PinState& state = at(pin);
     const auto bit = static_cast<std::uint8_t>(who);
     const auto set = [bit](std::uint8_t& field, bool on) { field = static_cast<std::uint8_t>(on ? field | bit : field & ~bit); };
     set(state.overrides, enabled);
     set(state.values, value);
-    set(state.forced, forcesDirection);
+    state.forces[static_cast<std::size_t>(std::countr_zero(bit))] = force;
     drive(ports_[pin.port], static_cast<std::uint8_t>(1 << pin.bit));
 }
 
-void Ports::setPullUpsDisabled(bool disabled)
+void Ports::refresh()
 {
-    pullUpsDisabled_ = disabled;
+    for (PortState& port : ports_)
+        for (PinState& pin : port.pins)
+            if (pin.id != circuit::kNoPin)
+                circuit_.setThresholds(pin.id, thresholds());
     driveAll();
 }
 
 void Ports::watch(PortPin pin, PinWatcher& watcher) { at(pin).watchers.push_back(&watcher); }
+
+bool Ports::floats(PortPin pin) const
+{
+    return !pin.exists() || at(pin).id == circuit::kNoPin || circuit_.stateOf(circuit_.netOf(at(pin).id)) == circuit::NetState::floating;
+}
+
+double Ports::volts(PortPin pin) const
+{
+    if (!pin.exists() || at(pin).id == circuit::kNoPin)
+        return 0;
+    return circuit_.voltage(circuit_.netOf(at(pin).id)).value;
+}
+
+double Ports::sourceOhms(PortPin pin) const
+{
+    if (!pin.exists() || at(pin).id == circuit::kNoPin)
+        return std::numeric_limits<double>::infinity();
+    return circuit_.sourceResistance(circuit_.netOf(at(pin).id)).value;
+}
 
 bool Ports::isOutput(PortPin pin) const
 {
@@ -108,7 +170,7 @@ std::uint8_t Ports::readPins(const PortState& port, std::int64_t cycle) const
     std::uint8_t value = 0;
     for (unsigned bit = 0; bit < 8; ++bit) {
         const PinState& pin = port.pins[bit];
-        if (pin.id == circuit::kNoPin)
+        if (pin.id == circuit::kNoPin || ((port.inputOff >> bit) & 1) != 0)
             continue;
         const PortPin which{static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)};
         if (levelAt(which, sampled))
@@ -121,34 +183,53 @@ std::uint8_t Ports::readPins(const PortState& port, std::int64_t cycle) const
 
 std::uint8_t Ports::read(std::uint16_t address, std::int64_t cycle)
 {
-    const PortState& port = ports_[portAt_[address] - 1U];
-    if (address == port.row->ddr)
-        return port.ddr;
-    return address == port.row->port ? port.port : readPins(port, cycle);
+    const PortState* port = portOf(address);
+    if (port == nullptr)
+        return chip_.reg(address);
+    if (address == port->ddrAt)
+        return port->ddr;
+    return address == port->portAt ? port->port : readPins(*port, cycle);
 }
 
 void Ports::write(std::uint16_t address, std::uint8_t value, std::int64_t /*cycle*/)
 {
-    PortState& port = ports_[portAt_[address] - 1U];
-    std::uint8_t changed = 0;
-    if (address == port.row->ddr) {
-        changed = port.ddr ^ value;
-        port.ddr = value;
-    } else {
-        const std::uint8_t next = address == port.row->port ? value : port.port ^ value;
-        changed = port.port ^ next;
-        port.port = next;
+    PortState* port = portOf(address);
+    if (port == nullptr) {
+        writeInputDisable(address, value);
+        return;
     }
-    drive(port, changed);
+    std::uint8_t changed = 0;
+    if (address == port->ddrAt) {
+        changed = port->ddr ^ value;
+        port->ddr = value;
+    } else if (address == port->portAt || chip_.table().bitwiseFlags) {
+        const std::uint8_t next = address == port->portAt ? value : port->port ^ value;
+        changed = port->port ^ next;
+        port->port = next;
+    } else {
+        chip_.note("write-protected", fmt::format("PIN{} was written, but on {} it can only be read", port->row->letter, chip_.table().title));
+    }
+    chip_.reg(port->ddrAt) = port->ddr;
+    chip_.reg(port->portAt) = port->port;
+    drive(*port, changed);
+}
+
+void Ports::writeInputDisable(std::uint16_t address, std::uint8_t value)
+{
+    store(address, value);
+    for (PortState& port : ports_)
+        port.inputOff = 0;
+    for (const InputDisable& d : inputDisables_)
+        if (chip_.is(d.bit))
+            ports_[d.pin.port].inputOff |= static_cast<std::uint8_t>(1U << d.pin.bit);
 }
 
 void Ports::reset()
 {
-    pullUpsDisabled_ = false;
     for (PortState& port : ports_) {
-        port.ddr = port.port = 0;
+        port.ddr = port.port = port.inputOff = 0;
         for (PinState& pin : port.pins)
-            pin.overrides = pin.values = pin.forced = 0;
+            pin.overrides = static_cast<std::uint8_t>(pin.overrides & static_cast<unsigned>(Override::taken));
     }
     driveAll();
 }

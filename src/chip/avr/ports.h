@@ -10,6 +10,7 @@
 // The synchroniser (ch. 14.2.4): the pin is sampled at the falling clock edge and can be read from the next rising edge on, so a read in
 // cycle t sees the pin as it was half a cycle before t. Writing ones to PINx toggles PORTx.
 // Electrical figures: datasheet ch. 32.2 "DC Characteristics" and the typical curves of 33.1.7 and 33.1.8, linearised.
+// DIDRn switches digital inputs off, which then read 0 (14.2.6).
 // Tested by tests/chip/avr/ports_test.cpp.
 #pragma once
 
@@ -22,8 +23,12 @@
 
 namespace bramix::chip::avr {
 
-// Who else has a say over a pin's output. The greater wins.
-enum class Override : std::uint8_t { compareA = 1, compareB = 2, transmitter = 4, receiver = 8 };
+// Who else has a say over a pin. The greater wins. Where compareA and compareC meet on one pin, the output compare modulator joins
+// them: the higher for PORT = 1, the lower for 0 (ATmega2560 ch. 19).
+enum class Override : std::uint8_t { compareA = 1, compareB = 2, compareC = 4, transmitter = 8, receiver = 16, serialBus = 32, openDrain = 64, taken = 128 };
+
+// What an override does to the direction that DDR gives.
+enum class Force : std::uint8_t { none, output, input, openDrain };
 
 // Told of every change of a pin's level, before the synchroniser.
 class PinWatcher {
@@ -35,32 +40,41 @@ public:
 class Ports final : public StatefulPeripheral<Ports>, public circuit::PinListener {
 public:
     struct Electrical {
-        double supplyVolts = 5.0;
         double outputOhms = 25.0;    // VOL 0.5 V at 20 mA
         double pullUpOhms = 35'000;  // 20 to 50 kΩ
         double limitAmps = 0.040;    // absolute maximum a pin
-        [[nodiscard]] circuit::Thresholds thresholds() const { return {0.3 * supplyVolts, 0.6 * supplyVolts}; }
     };
 
-    Ports(const ChipTable& table, ChipServices& chip, circuit::Circuit& circuit, Electrical electrical);
+    Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrical);
 
     // Joins a port pin to the circuit. Pins never joined float.
     void attach(PortPin pin, circuit::PinId id);
     [[nodiscard]] circuit::PinId idOf(PortPin pin) const { return at(pin).id; }
 
-    void setOverride(PortPin pin, Override who, bool enabled, bool value, bool forcesDirection = false);
-    void setPullUpsDisabled(bool disabled);
+    void setOverride(PortPin pin, Override who, bool enabled, bool value, Force force = Force::none);
+    // The supply has changed, or MCUCR.PUD.
+    void refresh();
     void watch(PortPin pin, PinWatcher& watcher);
 
+    // What an analog input sees: the voltage of its net, and the resistance behind it. An unwired pin is at 0 V behind nothing.
+    [[nodiscard]] double volts(PortPin pin) const;
+    [[nodiscard]] double sourceOhms(PortPin pin) const;
     // The level at the pin itself, at this instant.
     [[nodiscard]] bool level(PortPin pin) const { return at(pin).level; }
+    // Nothing drives the pin: what it reads means nothing.
+    [[nodiscard]] bool floats(PortPin pin) const;
     // The level at an instant not later than now, as far back as the last few changes.
     [[nodiscard]] bool levelAt(PortPin pin, kernel::Time when) const;
     [[nodiscard]] bool isOutput(PortPin pin) const;
+    [[nodiscard]] bool isDirectionOut(PortPin pin) const { return pin.exists() && ((ports_[pin.port].ddr >> pin.bit) & 1) != 0; }
+    [[nodiscard]] bool portBit(PortPin pin) const { return pin.exists() && ((ports_[pin.port].port >> pin.bit) & 1) != 0; }
 
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     void reset() override;
+    [[nodiscard]] Sleep runsIn() const override { return Sleep::powerDown; }
+    [[nodiscard]] circuit::Thresholds thresholds() const;
+    [[nodiscard]] circuit::Circuit& circuit() const { return circuit_; }
     void pinChanged(circuit::PinId id, bool level, kernel::Time at) override;
 
     // Called for a read of an input that floats on a wired net.
@@ -69,11 +83,10 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(pullUpsDisabled_);
         for (PortState& p : ports_) {
-            ar(p.ddr, p.port);
+            ar(p.ddr, p.port, p.inputOff);
             for (PinState& s : p.pins)
-                ar(s.level, s.overrides, s.values, s.forced, s.changes, s.head);
+                ar(s.level, s.overrides, s.values, s.forces, s.changes, s.head);
         }
         if constexpr (Archive::kLoading)
             driveAll();
@@ -99,28 +112,40 @@ private:
         std::array<Change, kHistory> changes{};  // ring of the last changes
         std::uint8_t head = 0;
         bool level = false;
-        std::uint8_t overrides = 0, values = 0, forced = 0;  // bits of Override
+        std::uint8_t overrides = 0, values = 0;  // bits of Override
+        std::array<Force, 8> forces{};           // by bit of Override
     };
 
     struct PortState {
         const PortRow* row = nullptr;
+        std::uint16_t pinAt = 0, ddrAt = 0, portAt = 0;  // data addresses
         std::uint8_t ddr = 0, port = 0;
+        std::uint8_t inputOff = 0;  // bits whose digital input DIDRn has switched off: they read 0
         std::array<PinState, 8> pins;
     };
 
     PinState& at(PortPin pin) { return ports_[pin.port].pins[pin.bit]; }
     [[nodiscard]] const PinState& at(PortPin pin) const { return ports_[pin.port].pins[pin.bit]; }
     [[nodiscard]] circuit::Drive driveFor(const PortState& port, unsigned bit) const;
+    void writeInputDisable(std::uint16_t address, std::uint8_t value);
     void drive(PortState& port, std::uint8_t bits);
     void driveAll();
     std::uint8_t readPins(const PortState& port, std::int64_t cycle) const;
 
-    ChipServices& chip_;
+    // A bit of DIDRn and the pin whose digital input it switches off.
+    struct InputDisable {
+        BitRef bit;
+        PortPin pin;
+    };
+
+    [[nodiscard]] PortState* portOf(std::uint16_t address) { return portAt_[address] == 0 ? nullptr : &ports_[portAt_[address] - 1U]; }
+
     circuit::Circuit& circuit_;
     const Electrical electrical_;
     std::array<PortState, 12> ports_;  // by letter
     std::vector<PortPin> pinOf_;       // by circuit pin, from firstId_
-    bool pullUpsDisabled_ = false;
+    std::vector<InputDisable> inputDisables_;
+    BitRef pullUpDisable_;
     std::array<std::uint8_t, 0x200> portAt_{};  // data address to port index + 1
 };
 

@@ -75,13 +75,17 @@ void Cpu::step()
     default: break;
     }
     holdInterrupts = false;
+    if (loadsAsk)
+        bus_.executing(pc);
     execute(i);
     if (stopped()) {  // the instruction has not been carried out
         pc = before;
         cycle = fault.cycle = start;
     } else {
         ++instructions;
+        cycle += stall;
     }
+    stall = 0;
 }
 
 void Cpu::execute(const Instruction& i)

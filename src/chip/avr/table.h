@@ -1,6 +1,8 @@
-// A chip as data: everything in which one AVR differs from another. Peripheral classes read their addresses, vectors and pins
-// from the rows here, so that the next chip is a table and not a class.
-// Sources: each chip's datasheet, "Register Summary", "Interrupt Vectors", "Pin Configurations" and "Alternate Port Functions".
+// A chip as data: everything in which one AVR differs from another. Registers, bits, vectors and pins stand here by their datasheet
+// names, and the peripheral classes look them up by these names (names.h), so that a chip whose bits lie elsewhere is a table and
+// not a class.
+// Sources: each chip's datasheet, "Register Summary", "Interrupt Vectors", "Pin Configurations", "Alternate Port Functions", "Fuse Bits".
+// Tested by tests/chip/avr/tables_test.cpp against the addresses and bits of avr-libc.
 #pragma once
 
 #include <array>
@@ -24,17 +26,15 @@ constexpr PortPin pin(char letter, unsigned bit) { return {static_cast<std::uint
 
 enum class RegisterKind : std::uint8_t {
     plain,    // holds what is written
-    flags,    // writing 1 to a bit acts on that bit alone (clears a flag, toggles a pin); SBI touches no other
-    later,    // belongs to a peripheral that is not modelled yet: plain storage, noted once
+    flags,    // writing 1 to a bit acts on that bit alone (clears a flag, toggles a pin)
+    later,    // belongs to something that is not modelled: plain storage, noted once
 };
 
 struct RegisterRow {
     std::string_view name;
-    std::uint16_t address = 0;       // data address
-    std::string_view bits;           // "bit7 ... bit0", "-" where reserved; empty for a whole value
+    std::uint16_t address = 0;  // data address
+    std::string_view bits;      // "bit7 ... bit0", "-" where reserved; empty for a whole value
     RegisterKind kind = RegisterKind::plain;
-    std::uint8_t readsClear = 0;     // bits of a `later` register that read 0 (busy bits: nothing is ever busy)
-    std::uint8_t readsSet = 0;       // bits of a `later` register that read 1 (done bits)
 };
 
 // How deep a chip may sleep and still be woken by a source: the deepest SM value family it works in.
@@ -47,47 +47,52 @@ struct VectorRow {
 
 struct PortRow {
     char letter = 0;
-    std::uint16_t pin = 0, ddr = 0, port = 0;  // data addresses
-    std::uint8_t pins = 0xFF;                  // which bits come out of the package as port pins
+    std::uint8_t pins = 0xFF;  // which bits come out of the package
 };
 
-inline constexpr std::uint16_t kExternalFalling = 0xFFFE;
-inline constexpr std::uint16_t kExternalRising = 0xFFFF;
+enum class Prescale : std::uint8_t {
+    external,      // 1, 8, 64, 256, 1024, falling and rising edge of the Tn pin
+    asynchronous,  // 1, 8, 32, 64, 128, 256, 1024; a prescaler of its own, and a crystal of its own where ASSR.AS2 says so
+};
 
 struct TimerRow {
-    std::string_view name;
-    unsigned width = 8;  // bits
-    std::uint16_t tccra = 0, tccrb = 0, tccrc = 0, tcnt = 0, ocra = 0, ocrb = 0, icr = 0, timsk = 0, tifr = 0;  // 16-bit ones: the low byte
-    std::uint8_t compA = 0, compB = 0, overflow = 0, capture = 0;  // vector numbers
-    PortPin ocA, ocB;
-    std::array<std::uint16_t, 8> prescale{};  // by CS bits; 0 is stopped
-    bool asynchronous = false;                // has a prescaler of its own
+    char number = '0';
+    unsigned width = 8;
+    Prescale prescale = Prescale::external;
 };
 
 struct UsartRow {
-    std::string_view name;
-    std::uint16_t ucsra = 0, ucsrb = 0, ucsrc = 0, ubrr = 0, udr = 0;
-    std::uint8_t rxVector = 0, udreVector = 0, txVector = 0;
-    PortPin rxd, txd;
+    std::string_view name;    // "uart0"
+    std::string_view number;  // "0", or empty where the registers have none
 };
 
-struct ExternalInterruptRow {
-    PortPin pin;
-    std::uint8_t vector = 0;
-    std::uint16_t control = 0;  // EICRx
-    std::uint8_t shift = 0;     // of its two ISC bits there
+// What a multiplexer value connects to the converter. Channels 0 .. 15 are pins ADCn; the rest are inside.
+enum : std::int8_t { kAdcGround = -1, kAdcBandGap = -2, kAdcTemperature = -3, kAdcNothing = -4 };
+
+struct AdcChannelRow {
+    std::int8_t positive = kAdcNothing;
+    std::int8_t negative = kAdcGround;  // another pin: differential
+    std::uint8_t gain = 1;
 };
 
-struct PinChangeRow {
-    std::uint16_t mask = 0;  // PCMSKx
-    std::uint8_t vector = 0;
-    std::array<PortPin, 8> pins{};
-};
+// Where the reference voltage comes from, by REFS.
+enum class Reference : std::uint8_t { aref, avcc, bandGap, reserved, volts256 };
+
+enum class ClockSource : std::uint8_t { crystal, watch, external, rc8, rc128k, rc1, rc2, rc4, rc6, pll, externalRc, reserved };
 
 struct PackagePin {
     std::uint8_t number = 0;
     std::string_view name;       // "PB5", "VCC"
     std::string_view functions;  // "SCK PCINT5"
+};
+
+// Which byte: 0 low, 1 high, 2 extended, 3 lock.
+struct FuseRow {
+    std::string_view name;
+    std::uint8_t byte = 0;
+    std::uint8_t shift = 0;
+    std::uint8_t width = 1;
+    std::string_view about;
 };
 
 struct ChipTable {
@@ -96,8 +101,9 @@ struct ChipTable {
     std::string_view about;  // one line
     std::array<std::uint8_t, 3> signature{};
     std::uint32_t flashBytes = 0;
+    std::uint32_t pageBytes = 0;
     std::uint32_t eepromBytes = 0;
-    std::uint32_t bootBytes = 0;  // largest boot section
+    std::uint32_t bootBytes = 0;  // largest boot section; 0: none, and any code may program flash
     Core core;
     std::uint64_t usualHz = 0;
     double highestVolts = 5.5;
@@ -108,15 +114,26 @@ struct ChipTable {
     std::span<const PortRow> ports;
     std::span<const TimerRow> timers;
     std::span<const UsartRow> usarts;
-    std::span<const ExternalInterruptRow> externalInterrupts;
-    std::uint16_t eimsk = 0, eifr = 0;
-    std::span<const PinChangeRow> pinChanges;
-    std::uint16_t pcicr = 0, pcifr = 0;
-    std::uint16_t gtccr = 0, mcucr = 0, mcusr = 0, smcr = 0;
+    bool hasHighSpeedTimer = false;  // the ATtiny85's Timer1
+    std::span<const AdcChannelRow> adcChannels;  // by MUX
+    std::array<Reference, 8> references{};       // by REFS
+    double bandGapVolts = 1.1;
+    std::span<const FuseRow> fuses;
+    std::array<std::uint8_t, 4> fuseDefaults{};  // as shipped
+    std::array<ClockSource, 16> clockSources{};  // by CKSEL
+    std::array<double, 8> brownOutVolts{};       // by BODLEVEL; 0: off
+    bool bitwiseFlags = true;     // SBI and CBI leave the other flags of a register alone; writing PINx toggles
+    bool oldWatchdog = false;     // the ATmega32's: reset only, WDTOE
+    std::uint16_t jtagPins = 0;   // bits of the port that JTAG takes
+    char jtagPort = 0;
+    double eepromMillis = 3.3;    // erase and write; each alone takes 1.8 ms where the chip can do one alone
     std::span<const PackagePin> package;
 };
 
 const ChipTable& atmega328p();
+const ChipTable& atmega2560();
+const ChipTable& atmega32();
+const ChipTable& attiny85();
 
 // Every chip, in the order of `bramix-cli list chips`.
 std::span<const ChipTable* const> allChips();

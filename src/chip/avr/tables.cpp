@@ -4,7 +4,7 @@ namespace bramix::chip::avr {
 
 std::span<const ChipTable* const> allChips()
 {
-    static const std::array<const ChipTable*, 1> chips{&atmega328p()};
+    static const std::array<const ChipTable*, 4> chips{&atmega328p(), &atmega2560(), &atmega32(), &attiny85()};
     return chips;
 }
 

@@ -1,8 +1,9 @@
-// A timer/counter with two compare units, 8 or 16 bits wide (ATmega328P datasheet ch. 15 "8-bit Timer/Counter0", 16 "16-bit
-// Timer/Counter1", 18 "8-bit Timer/Counter2"). All waveform modes of these units.
+// A timer/counter with up to three compare units, 8 or 16 bits wide (ATmega328P datasheet ch. 15 "8-bit Timer/Counter0", 16 "16-bit
+// Timer/Counter1", 18 "8-bit Timer/Counter2"; ATmega2560 ch. 16, 17, 20; ATmega32 "Timer/Counter0" to "2"). All waveform modes, input
+// capture with noise canceller, external clock, and the asynchronous operation of Timer2.
 //
 // Lazy: the count is brought up to the present when somebody looks, in steps from one point to the next at which something
-// happens (a match, the top, the bottom). An alarm is set only for a tick that raises an enabled interrupt or moves a pin.
+// happens (a match, the top, the bottom). An alarm is set only for a tick that raises an enabled interrupt, moves a pin or starts a conversion.
 //
 // One timer clock, as the timing diagrams 15-8 to 15-11 draw it: a tick acts on the count before it. Where that count equals
 // OCRnx, the tick sets OCFnx and works the compare output; where it equals TOP, the tick wraps or turns the count.
@@ -15,11 +16,17 @@
 //
 // Writes take effect at the clock edge that ends the instruction, and win over a count at the same edge; a write to TCNT blocks a compare
 // match in the timer clock after it.
+//
+// Ticks are numbered from the prescaler's zero. Its source is the system clock, or for an asynchronous Timer2 the crystal on TOSC; on an
+// external clock pin each edge is one tick, two and a half to three and a half cycles after it (15.0, "External Clock Source").
+// Asynchronous writes are latched at the second rising edge of the crystal after them, and the busy flag stands until then (18.9).
+//
 // Invariant: alarm_ is due at the earliest tick that anybody could notice, or is idle.
-// Tested by tests/chip/avr/timer_test.cpp.
+// Tested by tests/chip/avr/timer_test.cpp and tests/chip/avr/timer_clock_test.cpp.
 #pragma once
 
 #include <array>
+#include <deque>
 
 #include "chip/avr/peripheral.h"
 #include "chip/avr/ports.h"
@@ -28,7 +35,7 @@ namespace bramix::chip::avr {
 
 // The prescaler that several timers share: a free-running counter, which a reset puts back to zero.
 struct Prescaler {
-    std::int64_t zeroCycle = 0;  // cycle at which it last counted from zero
+    std::int64_t zeroCycle = 0;  // cycle of its source at which it last counted from zero
     bool held = false;           // GTCCR.TSM with PSR set
 
     template <class Archive>
@@ -38,27 +45,44 @@ struct Prescaler {
     }
 };
 
-class Timer final : public StatefulPeripheral<Timer> {
+inline constexpr std::uint64_t kWatchCrystalHz = 32'768;
+
+class Timer final : public StatefulPeripheral<Timer>, public PinWatcher {
 public:
     Timer(const TimerRow& row, ChipServices& chip, Prescaler& prescaler);
 
-    [[nodiscard]] const TimerRow& row() const { return row_; }
-
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
+    std::uint8_t peek(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     void reset() override;
     void interruptTaken(std::uint8_t vector) override;
+    [[nodiscard]] Sleep runsIn() const override { return asynchronous() ? Sleep::powerSave : Sleep::idle; }
     void clockStopped(std::int64_t cycle) override;
     void clockStarted(std::int64_t cycle) override;
+    void clockChanged(std::int64_t /*cycle*/) override { schedule(); }
+    void awaitedChanged() override { schedule(); }
+    void pinChanged(PortPin pin, bool level, kernel::Time at) override;
+
+    // The analog comparator in place of the capture pin (ACSR.ACIC).
+    void comparatorChanged(bool level, kernel::Time at);
 
     // Brackets a change of the prescaler: bring the count up to before it, take up the new phase after it.
     void beforePrescalerChange(std::int64_t cycle) { sync(cycle); }
     void afterPrescalerChange(std::int64_t cycle) { rebase(cycle); }
 
+    [[nodiscard]] bool asynchronous() const { return chip_.is(as2_); }
+    // The present cycle of the prescaler's source.
+    [[nodiscard]] std::int64_t sourceCycle(std::int64_t cycle) const;
+
+    // Told of every compare match A, where somebody has asked (the USI's clock).
+    std::function<void()> onMatchA;
+
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(counter_, ocr_, ocrBuffer_, icr_, tccra_, tccrb_, timsk_, flags_, temp_, lastTick_, frozen_, outputs_, alarm_);
+        ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, frozen_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_);
+        if constexpr (Archive::kLoading)
+            takeMode();
     }
 
 private:
@@ -74,9 +98,10 @@ private:
 
     static const std::array<Mode, 8> kModes8;
     static const std::array<Mode, 16> kModes16;
+    static constexpr std::size_t kMostUnits = 3;
 
     // What one tick does, by the count before it.
-    enum Event : unsigned { kMatchA = 1, kMatchB = 2, kAtTop = 4, kAtMax = 8, kAtBottom = 16, kTurned = 32 };
+    enum Event : unsigned { kMatchA = 1, kMatchB = 2, kMatchC = 4, kAtTop = 8, kAtMax = 16, kAtBottom = 32, kTurned = 64 };
 
     struct Counter {
         std::uint32_t count = 0;
@@ -90,18 +115,54 @@ private:
         }
     };
 
-    // Bits of TIMSKn and TIFRn.
-    static constexpr std::uint8_t kOverflow = 1, kCompareA = 2, kCompareB = 4, kCapture = 32;
+    // One compare unit as the chip's registers have it.
+    struct Unit {
+        std::uint16_t ocr = 0;  // the low byte
+        BitRef com1, com0, force;
+        InterruptSource match;
+        PortPin pin;
+        Override lane = Override::compareA;
+    };
 
-    [[nodiscard]] const Mode& mode() const;
+    // A change of the capture input on its way.
+    struct Capture {
+        kernel::Time at{};
+        bool level = false;
+
+        template <class Archive>
+        void state(Archive& ar)
+        {
+            ar(at, level);
+        }
+    };
+
+    // A write to an asynchronous register that waits for the crystal.
+    struct Latch {
+        kernel::Time at{};
+        std::uint16_t address = 0;
+        std::uint8_t value = 0;
+
+        template <class Archive>
+        void state(Archive& ar)
+        {
+            ar(at, address, value);
+        }
+    };
+
+    void takeMode();
+    [[nodiscard]] const Mode& mode() const { return *mode_; }
     [[nodiscard]] std::uint32_t max() const { return row_.width == 16 ? 0xFFFF : 0xFF; }
     [[nodiscard]] std::uint32_t top() const;
     [[nodiscard]] bool dualSlope() const { return mode().shape == Shape::phase || mode().shape == Shape::phaseFrequency; }
     [[nodiscard]] bool buffered() const { return mode().shape == Shape::fast || dualSlope(); }
-    [[nodiscard]] unsigned com(unsigned unit) const { return (tccra_ >> (6 - 2 * unit)) & 3; }
+    [[nodiscard]] unsigned com(unsigned unit) const { return (chip_.is(units_[unit].com1) ? 2U : 0U) | (chip_.is(units_[unit].com0) ? 1U : 0U); }
+    [[nodiscard]] unsigned clockSelect() const;
+    [[nodiscard]] bool externalClock() const { return row_.prescale == Prescale::external && clockSelect() >= 6; }
     [[nodiscard]] unsigned divisor() const;
     [[nodiscard]] std::int64_t tickAt(std::int64_t cycle) const;
+    [[nodiscard]] kernel::Time timeOfTick(std::int64_t tick) const;
     [[nodiscard]] bool connected(unsigned unit) const;
+    [[nodiscard]] bool awaits(const InterruptSource& s) const;
 
     [[nodiscard]] std::int64_t ticksToPoint(const Counter& c) const;
     [[nodiscard]] unsigned tick(Counter& c) const;
@@ -116,24 +177,48 @@ private:
     void updateInterrupts();
     void updatePins();
     void loadBuffers();
-    void writeCompare(unsigned unit, std::uint16_t value);
-    void forceCompare(std::uint8_t bits);
-    std::uint16_t readWord(std::uint16_t lowAddress);
+    void forceCompare(std::uint16_t address, std::uint8_t value);
+    [[nodiscard]] std::uint16_t readWord(std::uint16_t lowAddress) const;
+    void apply(std::uint16_t address, std::uint8_t value, std::int64_t cycle);
+    bool latchLater(std::uint16_t address, std::uint8_t value, std::int64_t cycle);
+    [[nodiscard]] BitRef busyBit(std::uint16_t address) const;
+    void latch(kernel::Time now);
+    void writeAssr(std::uint8_t value, std::int64_t cycle);
+
+    void countEdge(kernel::Time due);
+    void inputChanged(bool level, kernel::Time at);
+    void captureDue(kernel::Time due);
 
     const TimerRow& row_;
-    ChipServices& chip_;
     Prescaler& prescaler_;
+    kernel::ClockDomain watch_{kWatchCrystalHz};
     kernel::Alarm alarm_;
+    kernel::Alarm edgeAlarm_;
+    kernel::Alarm captureAlarm_;
+    kernel::Alarm latchAlarm_;
+
+    unsigned unitCount_ = 0;
+    std::array<Unit, kMostUnits> units_{};
+    InterruptSource overflow_, capture_;
+    std::uint16_t tcnt_ = 0, icrAt_ = 0, timsk_ = 0, tifr_ = 0, assr_ = 0;
+    std::array<BitRef, 4> wgm_{};
+    std::array<BitRef, 3> cs_{};
+    BitRef noiseCanceller_, captureEdge_, as2_, fromComparator_;
+    PortPin clockPin_, capturePin_;
+    std::uint8_t flagMask_ = 0, enableMask_ = 0;
+    const Mode* mode_ = nullptr;  // as WGM says
 
     Counter counter_;
-    std::array<std::uint16_t, 2> ocr_{};
-    std::array<std::uint16_t, 2> ocrBuffer_{};
+    std::array<std::uint16_t, kMostUnits> ocr_{};
+    std::array<std::uint16_t, kMostUnits> ocrBuffer_{};
     std::uint16_t icr_ = 0;
-    std::uint8_t tccra_ = 0, tccrb_ = 0, timsk_ = 0, flags_ = 0;
     std::uint8_t temp_ = 0;  // high byte of a 16-bit access in flight
-    std::array<bool, 2> outputs_{};
+    std::array<bool, kMostUnits> outputs_{};
     std::int64_t lastTick_ = 0;  // index of the prescaled tick up to which the count stands
     bool frozen_ = false;
+    std::deque<kernel::Time> edges_;   // of the external clock, on their way through the synchroniser
+    std::deque<Capture> captures_;
+    std::deque<Latch> latches_;
 };
 
 }  // namespace bramix::chip::avr

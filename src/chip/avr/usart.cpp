@@ -2,6 +2,8 @@
 
 #include <bit>
 
+#include <fmt/format.h>
+
 namespace bramix::chip::avr {
 
 namespace {
@@ -16,10 +18,31 @@ constexpr std::uint8_t kUpm = 0x30, kUsbs = 0x08, kUmsel = 0xC0;
 }  // namespace
 
 Usart::Usart(const UsartRow& row, ChipServices& chip)
-    : row_(row), chip_(chip), txAlarm_(chip.queue(), [this](kernel::Time due) { transmitEdge(cycleOf(due)); }),
-      rxAlarm_(chip.queue(), [this](kernel::Time due) { receiveSample(cycleOf(due)); })
+    : StatefulPeripheral(chip), row_(row), txAlarm_(*this, chip, [this](std::int64_t cycle) { transmitEdge(cycle); }),
+      rxAlarm_(*this, chip, [this](std::int64_t cycle) { receiveSample(cycle); }), clockAlarm_(*this, chip, [this](std::int64_t cycle) { clockTick(cycle); })
 {
-    chip.ports().watch(row.rxd, *this);
+    const Names& names = chip.names();
+    const std::string n(row.number);
+    ucsra_ = names.reg("UCSR" + n + "A");
+    ucsrb_ = names.reg("UCSR" + n + "B");
+    ucsrc_ = names.reg("UCSR" + n + "C");
+    ubrrl_ = names.reg("UBRR" + n + "L");
+    ubrrh_ = names.reg({"UBRR" + n + "H", "UCSRC"});
+    udr_ = names.reg("UDR" + n);
+    for (const std::uint16_t address : {ucsra_, ucsrb_, ucsrc_, ubrrl_, ubrrh_, udr_})
+        chip.claim(*this, address);
+    rxVector_ = names.vector({"USART" + n + "_RX", "USART_RX", "USART_RXC"});
+    udreVector_ = names.vector({"USART" + n + "_UDRE", "USART_UDRE"});
+    txVector_ = names.vector({"USART" + n + "_TX", "USART_TX", "USART_TXC"});
+    for (const std::uint8_t vector : {rxVector_, udreVector_, txVector_})
+        chip.claimVector(*this, vector);
+    chip.claimPower(*this, names.bit("PRUSART" + n));
+    rxd_ = names.pin({"RXD" + n, "RXD"});
+    txd_ = names.pin({"TXD" + n, "TXD"});
+    xck_ = names.pin({"XCK" + n, "XCK"});
+    chip.ports().watch(rxd_, *this);
+    if (xck_.exists())
+        chip.ports().watch(xck_, *this);
 }
 
 int Usart::samplesPerBit() const { return (statusA_ & kU2x) != 0 ? 8 : 16; }
@@ -29,7 +52,7 @@ UartFormat Usart::format() const
     UartFormat f;
     f.transmits = (controlB_ & kTxen) != 0;
     f.receives = (controlB_ & kRxen) != 0;
-    f.cyclesPerBit = bitCycles();
+    f.cyclesPerBit = isClocked() ? 2 * sampleCycles() : bitCycles();
     const unsigned size = ((controlC_ >> 1) & 3U) | (controlB_ & kUcsz2);
     f.dataBits = size == 7 ? 9 : 5 + (size & 3);
     f.parity = (controlC_ & kUpm) == 0x20 ? UartFormat::Parity::even : (controlC_ & kUpm) == 0x30 ? UartFormat::Parity::odd : UartFormat::Parity::none;
@@ -68,8 +91,8 @@ void Usart::setLine(bool level)
 
 void Usart::updateLines()
 {
-    chip_.ports().setOverride(row_.txd, Override::transmitter, (controlB_ & kTxen) != 0 || shifting_, txLevel_, true);
-    chip_.ports().setOverride(row_.rxd, Override::receiver, (controlB_ & kRxen) != 0, false);
+    chip_.ports().setOverride(txd_, Override::transmitter, (controlB_ & kTxen) != 0 || shifting_, txLevel_, Force::output);
+    chip_.ports().setOverride(rxd_, Override::receiver, (controlB_ & kRxen) != 0, false, Force::input);
 }
 
 // Puts a frame into the shift register; its start bit begins at a sample clock.
@@ -79,7 +102,8 @@ void Usart::load(std::uint16_t data, std::int64_t startCycle)
     shifting_ = true;
     shiftAt_ = 0;
     shiftStart_ = startCycle;
-    txAlarm_.arm(timeOf(shiftStart_));
+    if (!isClocked())
+        txAlarm_.arm(shiftStart_);
 }
 
 // At the beginning of a bit that differs from the one before, and at the end of the frame.
@@ -103,12 +127,19 @@ void Usart::transmitEdge(std::int64_t cycle)
     do
         ++shiftAt_;
     while (shiftAt_ < shiftCount_ && (((shiftBits_ >> shiftAt_) & 1) != 0) == txLevel_);
-    txAlarm_.arm(timeOf(shiftStart_ + shiftAt_ * bitCycles()));
+    txAlarm_.arm(shiftStart_ + shiftAt_ * bitCycles());
 }
 
-void Usart::pinChanged(PortPin /*pin*/, bool level, kernel::Time at)
+void Usart::pinChanged(PortPin pin, bool level, kernel::Time at)
 {
-    if (!level && !receiving_ && (controlB_ & kRxen) != 0)
+    if (stops_ != 0)
+        return;
+    if (isClocked()) {
+        if (pin == xck_ && clockMode() == 1 && !givesClock())
+            clockEdge(level, cycleOf(at));
+        return;
+    }
+    if (pin == rxd_ && !level && !receiving_ && (controlB_ & kRxen) != 0)
         beginReceive(at);
 }
 
@@ -125,14 +156,14 @@ void Usart::beginReceive(kernel::Time at)
     rxBits_ = 0;
     rxStart_ = nextSample(cycleOf(at));
     const int center = samplesPerBit() / 2 + 2;  // the last of the three samples voted on, counted from 1
-    rxAlarm_.arm(timeOf(rxStart_ + (center - 1) * sampleCycles()));
+    rxAlarm_.arm(rxStart_ + (center - 1) * sampleCycles());
 }
 
 bool Usart::vote(std::int64_t lastSampleCycle) const
 {
     int high = 0;
     for (int back = 0; back < 3; ++back)
-        high += chip_.ports().levelAt(row_.rxd, timeOf(lastSampleCycle - back * sampleCycles())) ? 1 : 0;
+        high += chip_.ports().levelAt(rxd_, timeOf(lastSampleCycle - back * sampleCycles())) ? 1 : 0;
     return high >= 2;
 }
 
@@ -152,7 +183,7 @@ void Usart::receiveSample(std::int64_t cycle)
         receiveDone();
         return;
     }
-    rxAlarm_.arm(timeOf(cycle + bitCycles()));
+    rxAlarm_.arm(cycle + bitCycles());
 }
 
 void Usart::receiveDone()
@@ -188,27 +219,44 @@ void Usart::deliver(const Frame& frame) { fifo_[fifoCount_++] = frame; }
 
 void Usart::updateInterrupts()
 {
-    chip_.setInterrupt(row_.rxVector, fifoCount_ > 0, (controlB_ & kRxcie) != 0);
-    chip_.setInterrupt(row_.udreVector, (statusA_ & kUdre) != 0, (controlB_ & kUdrie) != 0);
-    chip_.setInterrupt(row_.txVector, (statusA_ & kTxc) != 0, (controlB_ & kTxcie) != 0);
+    chip_.setInterrupt(rxVector_, fifoCount_ > 0, (controlB_ & kRxcie) != 0);
+    chip_.setInterrupt(udreVector_, (statusA_ & kUdre) != 0, (controlB_ & kUdrie) != 0);
+    chip_.setInterrupt(txVector_, (statusA_ & kTxc) != 0, (controlB_ & kTxcie) != 0);
 }
 
-std::uint8_t Usart::read(std::uint16_t address, std::int64_t /*cycle*/)
+std::uint8_t Usart::peek(std::uint16_t address, std::int64_t /*cycle*/)
 {
-    if (address == row_.ucsra) {
+    if (address == ucsra_) {
         auto value = static_cast<std::uint8_t>(statusA_ & (kTxc | kUdre | kDor | kU2x | kMpcm));
         if (fifoCount_ > 0)
             value = static_cast<std::uint8_t>(value | kRxc | (fifo_[0].frameError ? kFe : 0) | (fifo_[0].parityError ? kUpe : 0));
         return value;
     }
-    if (address == row_.ucsrb)
+    if (address == ucsrb_)
         return static_cast<std::uint8_t>((controlB_ & ~kRxb8) | (fifoCount_ > 0 && (fifo_[0].data & 0x100) != 0 ? kRxb8 : 0));
-    if (address == row_.ucsrc)
-        return controlC_;
-    if (address == row_.ubrr)
+    if (address == ubrrl_)
         return static_cast<std::uint8_t>(ubrr_);
-    if (address == row_.ubrr + 1)
+    if (address == ubrrh_ && ubrrh_ != ucsrc_)
         return static_cast<std::uint8_t>(ubrr_ >> 8);
+    if (address == ucsrc_)
+        return controlC_;
+    return static_cast<std::uint8_t>(fifo_[0].data);
+}
+
+// UBRRH and UCSRC at one address.
+std::uint8_t Usart::readPair(std::int64_t cycle)
+{
+    const bool second = cycle == lastRead_ + 1;
+    lastRead_ = cycle;
+    return second ? controlC_ | 0x80 : static_cast<std::uint8_t>(ubrr_ >> 8);
+}
+
+std::uint8_t Usart::read(std::uint16_t address, std::int64_t cycle)
+{
+    if (address == ubrrh_ && ubrrh_ == ucsrc_)
+        return readPair(cycle);
+    if (address != udr_)
+        return peek(address, cycle);
     // UDR: the oldest frame leaves the buffer, a waiting one moves up.
     const auto data = static_cast<std::uint8_t>(fifo_[0].data);
     if (fifoCount_ > 0) {
@@ -226,11 +274,12 @@ std::uint8_t Usart::read(std::uint16_t address, std::int64_t /*cycle*/)
 
 void Usart::write(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
 {
-    if (address == row_.ucsra) {
+    const bool shared = ubrrh_ == ucsrc_;
+    if (address == ucsra_) {
         statusA_ = static_cast<std::uint8_t>((statusA_ & ~(kU2x | kMpcm)) | (value & (kU2x | kMpcm)));
         if ((value & kTxc) != 0)
             statusA_ &= static_cast<std::uint8_t>(~kTxc);
-    } else if (address == row_.ucsrb) {
+    } else if (address == ucsrb_) {
         const bool wasReceiving = (controlB_ & kRxen) != 0;
         controlB_ = static_cast<std::uint8_t>(value & ~kRxb8);
         if (wasReceiving && (controlB_ & kRxen) == 0) {  // disabling the receiver flushes its buffer
@@ -241,34 +290,54 @@ void Usart::write(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
         if ((controlB_ & kTxen) == 0 && !shifting_)
             txLevel_ = true;
         updateLines();
-    } else if (address == row_.ucsrc) {
-        controlC_ = value;
-        if ((value & kUmsel) != 0)
-            chip_.note("not-modelled", std::string(row_.name) + " is set to a synchronous mode, which is not modelled yet: it stays asynchronous");
-    } else if (address == row_.ubrr + 1) {
+        updateClock(cycle);
+    } else if (address == ucsrc_ && (!shared || (value & 0x80) != 0)) {
+        writeControlC(shared ? value & 0x7F : value, cycle);
+    } else if (address == ubrrh_) {
         ubrrHigh_ = value & 0x0F;
         ubrr_ = static_cast<std::uint16_t>((ubrrHigh_ << 8) | (ubrr_ & 0xFF));
-    } else if (address == row_.ubrr) {
+    } else if (address == ubrrl_) {
         ubrr_ = static_cast<std::uint16_t>((ubrr_ & 0x0F00) | value);
         baudZero_ = cycle;  // writing the low byte updates the prescaler at once
     } else if ((controlB_ & kTxen) != 0) {
-        const auto data = static_cast<std::uint16_t>(value | ((controlB_ & kTxb8) != 0 ? 0x100 : 0));
-        if (!shifting_) {
-            load(data, nextSample(cycle + 1));
-        } else if (!bufferFull_) {
-            buffer_ = data;
-            bufferFull_ = true;
-            statusA_ &= static_cast<std::uint8_t>(~kUdre);
-        } else {
-            chip_.note("uart-overwrite", std::string(row_.name) + " was given a byte while its transmit buffer was full: the byte is lost");
-        }
+        accept(value, cycle);
     }
     updateInterrupts();
 }
 
+void Usart::writeControlC(std::uint8_t value, std::int64_t cycle)
+{
+    const bool wasClocked = isClocked();
+    controlC_ = value;
+    if (isClocked() != wasClocked) {
+        txAlarm_.disarm();
+        rxAlarm_.disarm();
+        shifting_ = receiving_ = false;
+    }
+    updateClock(cycle);
+}
+
+// A byte for the shift register, or for the buffer before it.
+void Usart::accept(std::uint8_t value, std::int64_t cycle)
+{
+    const auto data = static_cast<std::uint16_t>(value | ((controlB_ & kTxb8) != 0 ? 0x100 : 0));
+    if (!shifting_) {
+        if (isSpi())
+            spiBegin(value, cycle);
+        else
+            load(data, nextSample(cycle + 1));
+    } else if (!bufferFull_) {
+        buffer_ = data;
+        bufferFull_ = true;
+        statusA_ &= static_cast<std::uint8_t>(~kUdre);
+    } else {
+        chip_.note("uart-overwrite", std::string(row_.name) + " was given a byte while its transmit buffer was full: the byte is lost");
+    }
+}
+
 void Usart::interruptTaken(std::uint8_t vector)
 {
-    if (vector == row_.txVector) {
+    if (vector == txVector_) {
         statusA_ &= static_cast<std::uint8_t>(~kTxc);
         updateInterrupts();
     }
@@ -281,13 +350,30 @@ void Usart::reset()
     controlC_ = 0x06;
     ubrr_ = 0;
     ubrrHigh_ = 0;
-    shifting_ = bufferFull_ = waitingFull_ = receiving_ = false;
+    shifting_ = bufferFull_ = waitingFull_ = receiving_ = clockLevel_ = false;
+    spiBits_ = 0;
+    lastRead_ = -2;
     txLevel_ = true;
     fifoCount_ = 0;
     txAlarm_.disarm();
     rxAlarm_.disarm();
+    clockAlarm_.disarm();
     updateLines();
     updateInterrupts();
+}
+
+// While the clock stands, so does the bit on the line.
+void Usart::clockStopped(std::int64_t cycle)
+{
+    stoppedAt_ = cycle;
+    Peripheral::clockStopped(cycle);
+}
+
+void Usart::clockStarted(std::int64_t cycle)
+{
+    shiftStart_ += cycle - stoppedAt_;
+    baudZero_ += cycle - stoppedAt_;
+    Peripheral::clockStarted(cycle);
 }
 
 }  // namespace bramix::chip::avr

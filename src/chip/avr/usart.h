@@ -1,10 +1,15 @@
-// A USART in asynchronous mode (ATmega328P datasheet ch. 20 "USART0"): 5 to 9 data bits, parity, one or two stop bits, double
-// speed, two-deep receive buffer with frame, parity and overrun flags.
+// A USART (ATmega328P datasheet ch. 20 "USART0", 21 "USART in SPI Mode"): 5 to 9 data bits, parity, one or two stop bits, double
+// speed, two-deep receive buffer with frame, parity and overrun flags, multi-processor addressing; synchronous master and slave; SPI master.
 //
 // The baud rate generator gives a sample clock every UBRR+1 cycles; a bit is 16 of them, 8 at double speed. A transmission
 // begins at the sample clock after the byte has reached the shift register. The receiver finds a start bit at the first sample that is low
 // and votes over samples 8, 9, 10 of each bit (4, 5, 6 at double speed; figures 20-6 and 20-7).
-// Tested by tests/chip/avr/usart_test.cpp.
+// Clocked modes (usart_clocked.cpp): XCK has two edges a bit, UBRR+1 cycles apart where this chip gives it. Data change at one edge and are
+// sampled at the other (20.3.3, table 21-2). Where this chip gives the clock, XCK runs as long as transmitter or receiver are on; in SPI mode only
+// for the eight bits of a transfer.
+//
+// On the ATmega32, UBRRH and UCSRC share an address: bit 7 of a write tells which, and the second of two reads in a row is UCSRC.
+// Tested by tests/chip/avr/usart_test.cpp and tests/chip/avr/usart_clocked_test.cpp.
 #pragma once
 
 #include <functional>
@@ -30,10 +35,12 @@ class Usart final : public StatefulPeripheral<Usart>, public PinWatcher {
 public:
     Usart(const UsartRow& row, ChipServices& chip);
 
-    [[nodiscard]] const UsartRow& row() const { return row_; }
+    [[nodiscard]] PortPin rxd() const { return rxd_; }
+    [[nodiscard]] PortPin txd() const { return txd_; }
     [[nodiscard]] UartFormat format() const;
 
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
+    std::uint8_t peek(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     void reset() override;
     void interruptTaken(std::uint8_t vector) override;
@@ -43,7 +50,7 @@ public:
     void state(Archive& ar)
     {
         ar(statusA_, controlB_, controlC_, ubrr_, baudZero_, shifting_, shiftBits_, shiftCount_, shiftAt_, shiftStart_, txLevel_, bufferFull_, buffer_, fifo_,
-           fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, ubrrHigh_, txAlarm_, rxAlarm_);
+           fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, ubrrHigh_, lastRead_, clockLevel_, spiBits_, stoppedAt_, txAlarm_, rxAlarm_, clockAlarm_);
     }
 
 private:
@@ -64,8 +71,24 @@ private:
     [[nodiscard]] std::int64_t bitCycles() const { return sampleCycles() * samplesPerBit(); }
     [[nodiscard]] std::int64_t nextSample(std::int64_t cycle) const;
     [[nodiscard]] std::uint16_t frameBits(std::uint16_t data, unsigned& count) const;
-    [[nodiscard]] kernel::Time timeOf(std::int64_t cycle) const { return chip_.clock().timeOf({cycle}); }
-    [[nodiscard]] std::int64_t cycleOf(kernel::Time at) const { return chip_.clock().firstCycleAtOrAfter(at).n; }
+    // Table 21-3 and 20-4: asynchronous, synchronous, reserved, SPI master.
+    [[nodiscard]] unsigned clockMode() const;
+    [[nodiscard]] bool isSpi() const { return clockMode() == 3; }
+    [[nodiscard]] bool isClocked() const { return clockMode() != 0; }
+    [[nodiscard]] bool givesClock() const;
+    void updateClock(std::int64_t cycle);
+    void clockTick(std::int64_t cycle);
+    void clockEdge(bool level, std::int64_t cycle);
+    void shiftOut(std::int64_t cycle);
+    void sampleIn();
+    void spiEdge(bool leading, std::int64_t cycle);
+    void spiBegin(std::uint8_t data, std::int64_t cycle);
+    void setClockLine(bool level);
+    std::uint8_t readPair(std::int64_t cycle);
+    void writeControlC(std::uint8_t value, std::int64_t cycle);
+    void accept(std::uint8_t value, std::int64_t cycle);
+    void clockStopped(std::int64_t cycle) override;
+    void clockStarted(std::int64_t cycle) override;
 
     void load(std::uint16_t data, std::int64_t startCycle);
     void transmitEdge(std::int64_t cycle);
@@ -81,7 +104,9 @@ private:
     using StatefulPeripheral<Usart>::load;
 
     const UsartRow& row_;
-    ChipServices& chip_;
+    std::uint16_t ucsra_ = 0, ucsrb_ = 0, ucsrc_ = 0, ubrrl_ = 0, ubrrh_ = 0, udr_ = 0;
+    std::uint8_t rxVector_ = 0, udreVector_ = 0, txVector_ = 0;
+    PortPin rxd_, txd_, xck_;
 
     std::uint8_t statusA_ = 0;  // TXC, UDRE, FE, DOR, UPE, U2X, MPCM; RXC is fifoCount_ > 0
     std::uint8_t controlB_ = 0;
@@ -108,8 +133,14 @@ private:
     unsigned rxBit_ = 0;
     std::uint16_t rxBits_ = 0;
 
-    kernel::Alarm txAlarm_;
-    kernel::Alarm rxAlarm_;
+    std::int64_t lastRead_ = -2;  // of the shared address
+    bool clockLevel_ = false;
+    unsigned spiBits_ = 0;  // edges left of an SPI transfer
+    std::int64_t stoppedAt_ = 0;
+
+    CycleAlarm txAlarm_;
+    CycleAlarm rxAlarm_;
+    CycleAlarm clockAlarm_;
 };
 
 }  // namespace bramix::chip::avr

@@ -22,10 +22,13 @@ public:
     void sleepInstruction(std::int64_t) override { ++sleeps; }
     void watchdogReset(std::int64_t) override { ++watchdogResets; }
     void storeProgramMemory(std::int64_t) override { ++stores; }
+    std::uint8_t loadProgramMemory(std::uint32_t, std::int64_t) override { return 0; }
     void erasedFlash(std::int64_t) override {}
+    void unwrittenRead(std::uint16_t) override { ++unwrittenReads; }
+    void stackInData(std::uint16_t) override {}
 
     std::array<std::uint8_t, 0x200> memory{};
-    int enables = 0, sleeps = 0, watchdogResets = 0, stores = 0;
+    int enables = 0, sleeps = 0, watchdogResets = 0, stores = 0, unwrittenReads = 0;
 };
 
 // 16 K words, 2 K of SRAM: the size of an ATmega328P.

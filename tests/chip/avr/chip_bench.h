@@ -21,12 +21,12 @@ struct RecordedEdge {
 
 class ChipBench : private ChipObserver, private circuit::CircuitObserver {
 public:
-    explicit ChipBench(std::uint64_t hz = 16'000'000) : circuit(queue), chip(atmega328p(), {.clockHz = hz}, queue, circuit, *this)
+    explicit ChipBench(std::uint64_t hz = 16'000'000, const ChipTable& table = atmega328p(), ChipOptions options = {}) : circuit(queue), chip(table, with(options, hz), queue, circuit, *this)
     {
-        for (const char port : {'B', 'C', 'D'})
+        for (const PortRow& port : table.ports)
             for (char bit = '0'; bit < '8'; ++bit) {
-                const std::string name{'P', port, bit};
-                if (!Chip::portPin(atmega328p(), name).exists())
+                const std::string name{'P', port.letter, bit};
+                if (!Chip::portPin(table, name).exists())
                     continue;
                 const circuit::NetId net = circuit.addNet(name);
                 pins[name] = circuit.addPin(net, name);
@@ -66,9 +66,9 @@ public:
     std::uint8_t read(const char* name, std::int64_t cycle) { return chip.ioRead(address(name), cycle); }
     std::uint8_t read(const char* name) { return chip.ioRead(address(name), chip.cpu().cycle); }
 
-    static std::uint16_t address(const std::string& name)
+    std::uint16_t address(const std::string& name)
     {
-        for (const RegisterRow& row : atmega328p().registers)
+        for (const RegisterRow& row : chip.table().registers)
             if (row.name == name)
                 return row.address;
         kernel::check(false, "a test names a register that is not there");
@@ -77,6 +77,7 @@ public:
 
     // From outside: a strong level, or let go.
     void drive(const char* pin, bool high) { circuit.drive(outside[pin], {high ? 5.0 : 0.0, 50}, {}); }
+    void drive(const char* pin, double volts, double ohms = 50) { circuit.drive(outside[pin], {volts, ohms}, {}); }
     void release(const char* pin) { circuit.drive(outside[pin], circuit::kFloating, {}); }
 
     // The edges of a pin so far, by cycle.
@@ -91,6 +92,11 @@ public:
     std::vector<std::pair<int, std::int64_t>> interrupts;  // vector, cycle at which the handler begins
 
 private:
+    static ChipOptions with(ChipOptions options, std::uint64_t hz)
+    {
+        options.clockHz = hz;
+        return options;
+    }
     void chipNote(const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
     void chipInterrupt(std::uint8_t vector, Time) override { interrupts.emplace_back(vector, chip.cpu().cycle); }
     void netChanged(circuit::NetId net, circuit::NetState state, Time at, circuit::Cause) override

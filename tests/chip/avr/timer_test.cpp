@@ -141,9 +141,11 @@ private slots:
         QFETCH(qint64, period);
         ChipBench b;
         b.write("DDRB", 0x02);
-        b.write16("ICR1", 1999);
         b.write16("OCR1A", 50);
         b.write("TCCR1A", static_cast<std::uint8_t>(0x80 | (wgm & 3)));
+        b.write("TCCR1B", static_cast<std::uint8_t>((wgm & 12) << 1));
+        if (period / 2 == 1999 || period == 2000)
+            b.write16("ICR1", 1999);  // 16.6.3: only after the mode that uses it as TOP
         b.write("TCCR1B", static_cast<std::uint8_t>(((wgm & 12) << 1) | 1));
         b.to(period * 6);
         const Wave w = measure(b.edges("PB1"));
