@@ -35,6 +35,7 @@ enum Status : std::uint8_t {
     kNothing = 0xF8,
 };
 
+constexpr std::int64_t kSynchroniserCycles = 2;
 constexpr unsigned kAnswer = 8;
 constexpr unsigned kDone = 9;
 
@@ -199,8 +200,9 @@ void Twi::step(std::int64_t cycle)
     switch (step_) {
     case Step::none: return;
     case Step::waitBusFree:
-        if (busBusy_ || !sda() || !scl())
-            return;  // somebody was quicker: pinChanged tries again
+        // Another START that is still in the synchroniser does not hold this one back: both masters have the bus until arbitration.
+        if ((busBusy_ && cycle - busySince_ > kSynchroniserCycles) || !scl())
+            return;  // somebody was quicker: stopSeen() tries again
         role_ = Role::masterSends;
         step_ = Step::startHold;
         setSda(true);
@@ -390,8 +392,10 @@ void Twi::slaveByteEnded()
         finish(answer_ ? kSlaveReceivedAck : kSlaveReceivedNack, true);
 }
 
-void Twi::startSeen()
+void Twi::startSeen(std::int64_t cycle)
 {
+    if (!busBusy_)
+        busySince_ = cycle;
     busBusy_ = true;
     const bool own = step_ == Step::startHold || step_ == Step::restartHigh;
     if (own)
@@ -435,7 +439,7 @@ void Twi::pinChanged(PortPin pin, bool level, kernel::Time at)
         if (level)
             stopSeen(cycle);
         else
-            startSeen();
+            startSeen(cycle);
         return;
     }
     if (level)

@@ -29,7 +29,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(role_, step_, bit_, shift_, ack_, answer_, addressByte_, lost_, generalCall_, busBusy_, sdaLow_, sclLow_, holding_, alarm_);
+        ar(role_, step_, bit_, shift_, ack_, answer_, addressByte_, lost_, generalCall_, busBusy_, busySince_, sdaLow_, sclLow_, holding_, alarm_);
     }
 
 private:
@@ -59,7 +59,7 @@ private:
     void masterByteEnded();
     void slaveByteEnded();
     void listenEnded();
-    void startSeen();
+    void startSeen(std::int64_t cycle);
     void stopSeen(std::int64_t cycle);
     void finish(std::uint8_t status, bool holdClock);
     void release();
@@ -80,6 +80,7 @@ private:
     bool lost_ = false;        // arbitration, in the byte in progress
     bool generalCall_ = false;
     bool busBusy_ = false;     // a START has been seen, its STOP has not
+    std::int64_t busySince_ = 0;
     bool sdaLow_ = false, sclLow_ = false;
     bool holding_ = false;     // SCL, until TWINT is cleared
 

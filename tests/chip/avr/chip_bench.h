@@ -66,6 +66,13 @@ public:
     std::uint8_t read(const char* name, std::int64_t cycle) { return chip.ioRead(address(name), cycle); }
     std::uint8_t read(const char* name) { return chip.ioRead(address(name), chip.cpu().cycle); }
 
+    // At an exact cycle, which the core's own instruction, two cycles long, might run past.
+    std::uint8_t readAt(const char* name, std::int64_t cycle)
+    {
+        to(cycle - 2);
+        return read(name, cycle);
+    }
+
     std::uint16_t address(const std::string& name)
     {
         for (const RegisterRow& row : chip.table().registers)
