@@ -84,7 +84,16 @@ ControlKind readControl(TableReader& r)
     c.type = r.text("type", "toggle");
     c.low = r.text("low", "off");
     c.high = r.text("high", "on");
-    c.standard = static_cast<double>(r.integer("standard", 0, 0, 1));
+    c.unit = r.text("unit");
+    if (c.type == "dial") {
+        c.least = r.number("least", 0);
+        c.most = r.number("most", 1);
+        c.standard = r.number("standard", c.least);
+        if (!(c.least < c.most) || c.standard < c.least || c.standard > c.most)
+            r.wrong(r.table(), fmt::format("dial \"{}\" goes from {} to {} and stands at {}; expected least < most, and standard between them", c.name, c.least, c.most, c.standard));
+    } else {
+        c.standard = static_cast<double>(r.integer("standard", 0, 0, 1));
+    }
     return c;
 }
 
@@ -97,6 +106,21 @@ InnerPart readInner(TableReader& r)
         for (const auto& [key, value] : *set)
             inner.set[std::string(key.str())] = value.value_or(std::string());
     return inner;
+}
+
+// Every fuse field of a chip is a setting of whatever holds it.
+void addFuseSettings(PartKind& kind)
+{
+    for (const chip::avr::FuseRow& row : kind.chip->fuses) {
+        SettingKind s;
+        s.name = row.name;
+        s.label = row.name;
+        s.about = row.about;
+        s.type = "fuse";
+        const unsigned value = chip::avr::fuseField(*kind.chip, kind.fuses, row.name);
+        s.standard = row.width == 1 ? fmt::format("{}", value) : fmt::format("0b{:0{}b}", value, row.width);
+        kind.settings.push_back(std::move(s));
+    }
 }
 
 Result<PartKind> readManifest(const std::string& file, const std::string& folder)
@@ -124,6 +148,22 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
         if (kind.chip == nullptr)
             r.wrong(*table, fmt::format("chip \"{}\" is not known", chipId));
     }
+    kind.bridge = r.text("bridge");
+    if (table->contains("lamp")) {
+        const auto [x2, y2] = r.point("lamp");
+        kind.lamp = GridPoint{x2, y2};
+    }
+    if (const auto box = r.points("reset-button"); box.size() == 2)
+        kind.resetButton = {GridPoint{box[0].first, box[0].second}, GridPoint{box[1].first, box[1].second}};
+    const std::vector<std::string> fuses = r.texts("fuses");
+    if (kind.chip != nullptr) {
+        kind.fuses = kind.chip->fuseDefaults;
+        for (const std::string& fuse : fuses) {
+            const std::size_t equals = std::min(fuse.find('='), fuse.size());
+            if (auto ok = chip::avr::setFuse(*kind.chip, kind.fuses, fuse.substr(0, equals), equals == fuse.size() ? std::string() : fuse.substr(equals + 1)); !ok)
+                r.wrong(*table, ok.error().where + ": " + ok.error().what);
+        }
+    }
     const std::string clock = r.text("clock");
     if (!clock.empty())
         kind.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock, kernel::Unit::hertz).value_or(0));
@@ -139,6 +179,8 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
         r.wrong(*table, fmt::format("behaviour \"{}\" is not known", kind.behaviour));
     if (!r.ok())
         return tl::unexpected(r.error());
+    if (kind.chip != nullptr)
+        addFuseSettings(kind);
     return kind;
 }
 
@@ -214,6 +256,9 @@ void Catalogue::addBareChips()
         kind.chip = chip;
         kind.clockHz = chip->usualHz;
         kind.listed = false;
+        kind.ideal = true;
+        kind.fuses = chip::avr::idealFuses(*chip);
+        addFuseSettings(kind);
         for (const auto& package : chip->package) {
             PinKind pin;
             pin.name = package.name;
@@ -261,7 +306,7 @@ std::vector<const PartKind*> Catalogue::search(std::string_view query) const
             score = best == 0 ? -1000 : score + best;
         }
         if (score >= 0)
-            found.emplace_back(-score, &kind);
+            found.emplace_back(-2 * score - (kind.bridge.empty() ? 0 : 1), &kind);  // of equals, a board before a chip alone
     }
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<const PartKind*> out;

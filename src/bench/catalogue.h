@@ -11,6 +11,7 @@
 #include <string_view>
 #include <vector>
 
+#include "chip/avr/fuses.h"
 #include "chip/avr/table.h"
 #include "kernel/result.h"
 
@@ -38,7 +39,8 @@ struct PinKind {
 struct SettingKind {
     std::string name;
     std::string label;
-    std::string type;         // "ohm", "volt", "second", "choice", "text", "baud", "bounce"
+    std::string type;         // "ohm", "volt", "second", "hertz", "choice", "text", "baud", "bounce", "fuse"
+    std::string about;        // a few words more, or empty
     std::string standard;     // default, as written
     std::vector<std::string> choices;
 };
@@ -46,9 +48,12 @@ struct SettingKind {
 struct ControlKind {
     std::string name;
     std::string label;
-    std::string type;         // "hold" (pressed while held), "toggle"
+    std::string type;         // "hold" (pressed while held), "toggle", "dial" (any value between least and most)
     std::string low = "off";  // words for 0 and 1
     std::string high = "on";
+    std::string unit;         // of a dial: "volt", "ohm" ...
+    double least = 0;
+    double most = 1;
     double standard = 0;
 };
 
@@ -71,7 +76,13 @@ struct PartKind {
     std::vector<SettingKind> settings;
     std::vector<ControlKind> controls;
     const chip::avr::ChipTable* chip = nullptr;
-    std::uint64_t clockHz = 0;
+    std::uint64_t clockHz = 0;   // of the crystal on the board; 0: what is wired to the crystal pins
+    chip::avr::FuseBytes fuses{};  // as the board comes; each field is a setting too
+    std::string bridge;            // the UART that goes to the host, "uart0"; empty: none
+    // On the drawing of a board, in its units: the lamp, and corner and size of the reset button. Absent on a chip alone.
+    std::optional<GridPoint> lamp;
+    std::optional<std::pair<GridPoint, GridPoint>> resetButton;
+    bool ideal = false;            // supply, clock and reset are ideal: a chip on nothing
     std::vector<InnerPart> inner;
     std::vector<std::vector<std::string>> joins;  // inner nets: own pins by name, inner pins as "id.pin"
     bool listed = true;

@@ -380,6 +380,11 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             const SettingKind* setting = kind->setting(key);
             if (setting == nullptr)
                 return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"", p.id, key));
+            if (setting->type == "fuse") {
+                auto bytes = kind->fuses;
+                if (auto ok = chip::avr::setFuse(*kind->chip, bytes, key, value); !ok)
+                    return fail(place(p.remarks), fmt::format("{}.{} is \"{}\"; {}", p.id, key, value, ok.error().what));
+            }
             if (setting->type == "choice" && std::find(setting->choices.begin(), setting->choices.end(), value) == setting->choices.end())
                 return fail(place(p.remarks), fmt::format("{}.{} is \"{}\"; expected {}", p.id, key, value, fmt::join(setting->choices, ", ")));
         }

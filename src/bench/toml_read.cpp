@@ -1,5 +1,6 @@
 #include "bench/toml_read.h"
 
+#include <cmath>
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
@@ -118,6 +119,17 @@ std::int64_t TableReader::integer(std::string_view key, std::int64_t standard, s
     if (value && *value >= low && *value <= high)
         return *value;
     wrong(*node, fmt::format("\"{}\" is out of range; expected {}", key, expected));
+    return standard;
+}
+
+double TableReader::number(std::string_view key, double standard)
+{
+    const toml::node* node = take(key, false, "a number");
+    if (node == nullptr)
+        return standard;
+    if (const auto value = node->value<double>(); value && std::isfinite(*value))
+        return *value;
+    wrong(*node, fmt::format("\"{}\" is not a number", key));
     return standard;
 }
 

@@ -25,6 +25,7 @@ public:
     // A string, or a number or boolean as it is written.
     std::string anyText(std::string_view key, std::string standard = {});
     std::int64_t integer(std::string_view key, std::int64_t standard, std::int64_t low, std::int64_t high, bool required = false);
+    double number(std::string_view key, double standard);
     bool flag(std::string_view key, bool standard);
     std::vector<std::string> texts(std::string_view key, bool required = false);
     // [x, y]; coordinates within one kilometre of grid.

@@ -1,6 +1,8 @@
 #include "bench/world.h"
 
 #include <algorithm>
+#include <array>
+#include <filesystem>
 
 #include <fmt/format.h>
 
@@ -25,6 +27,17 @@ Result<void> World::loadFirmware(std::size_t index, const std::string& file)
     unit.firmware = std::move(*firmware);
     unit.firmwareFile = file;
     unit.chip->loadFlash(unit.firmware.words(), unit.firmware.bootCode);
+    unit.chip->setDataEnd(unit.firmware.dataEnd);
+    // What an earlier run has kept goes before what the image brings.
+    if (const std::string kept = eepromFile(index); !kept.empty() && std::filesystem::exists(kept)) {
+        auto image = chip::loadFirmware(kept, *unit.table);
+        if (!image)
+            return tl::unexpected(image.error());
+        image->flash.resize(unit.table->eepromBytes, 0xFF);
+        unit.chip->eeprom().program(image->flash);
+    } else if (unit.firmware.eepromGiven) {
+        unit.chip->eeprom().program(unit.firmware.eeprom);
+    }
     unit.chip->powerOn();
     if (!unit.firmware.builtFor.empty() && unit.firmware.builtFor != unit.table->id)
         report({Severity::error, "firmware-other-chip", unit.id,
@@ -150,7 +163,7 @@ Result<void> World::setControl(std::string_view part, std::string_view control, 
     for (std::size_t i = 0; i < chips_.size(); ++i)
         if (chips_[i].id == part && control == kResetControl) {
             resetControls_[i] = value != 0 ? 1 : 0;
-            if (i < resetPins_.size())
+            if (resetPins_[i] != nullptr)
                 resetPins_[i]->hold(value == 0);
             return {};
         }
@@ -224,6 +237,7 @@ void World::adopt(World& old)
             }
     for (std::size_t i = 0; i < chips_.size(); ++i) {
         chips_[i].chip->startAt(queue_.now());
+        chips_[i].chip->powerOn();
         for (std::size_t j = 0; j < old.chips_.size(); ++j)
             if (chips_[i].id == old.chips_[j].id && chips_[i].table == old.chips_[j].table && chips_[i].firmwareFile == old.chips_[j].firmwareFile) {
                 if (!old.chips_[j].firmwareFile.empty()) {
@@ -233,7 +247,8 @@ void World::adopt(World& old)
                 }
                 carry(*old.chips_[j].chip, *chips_[i].chip);
                 resetControls_[i] = old.resetControls_[j];
-                resetPins_[i]->hold(resetControls_[i] == 0);
+                if (resetPins_[i] != nullptr)
+                    resetPins_[i]->hold(resetControls_[i] == 0);
             }
     }
     for (Uart& uart : uarts_)
@@ -241,6 +256,8 @@ void World::adopt(World& old)
             if (oldUart.name == uart.name)
                 carry(*oldUart.line, *uart.line);
     observer_ = silent;
+    for (const auto& supply : supplyPins_)
+        supply->look();
     told_ = old.told_;
     findings_ = old.findings_;
 }
@@ -296,18 +313,27 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
     report(std::move(f));
 }
 
-void World::chipNote(const char* rule, const std::string& text, std::uint32_t pc, Time at)
+void World::chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at)
 {
-    const std::string id = chips_.size() > running_ ? chips_[running_].id : std::string("mcu");
+    const std::string id = chipIds_[chip];
     const std::string_view kind(rule);
-    const Severity severity = kind.starts_with("uart-") || kind == "erased-flash" ? Severity::warning : Severity::note;
+    // What leaves firmware doing something else than it says is a warning; what is merely odd, a note.
+    constexpr std::array<std::string_view, 7> kNotes{"reserved-bits", "reserved-register", "not-modelled", "adc-clock", "sleep-disabled", "unwritten-ram", "clock-too-fast"};
+    const Severity severity = kind == "no-clock" ? Severity::error : std::find(kNotes.begin(), kNotes.end(), kind) != kNotes.end() ? Severity::note : Severity::warning;
     report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, pc, id, {}});
 }
 
-void World::chipInterrupt(std::uint8_t vector, Time at)
+// A chip with firmware and no supply stands still, and nothing else would say why.
+void World::reportUnpowered()
 {
-    if (observer_ != nullptr)
-        observer_->interrupt(running_, vector, at);
+    for (const ChipUnit& unit : chips_)
+        if (!unit.firmwareFile.empty() && unit.chip->supplyVolts() < 1.4)
+            report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id, {}});
+}
+
+std::string World::eepromFile(std::size_t chip) const
+{
+    return folder_.empty() || chips_[chip].ideal ? std::string() : fmt::format("{}/{}.eeprom.hex", folder_, chips_[chip].id);
 }
 
 }  // namespace bramix::bench

@@ -45,7 +45,7 @@ struct WorldOptions {
     std::string folder;  // firmware paths are relative to it
 };
 
-class World final : private circuit::CircuitObserver, private chip::avr::ChipObserver {
+class World final : private circuit::CircuitObserver {
 public:
     struct ChipUnit {
         std::string id;
@@ -53,6 +53,7 @@ public:
         std::unique_ptr<chip::avr::Chip> chip;
         chip::Firmware firmware;
         std::string firmwareFile;  // as found on disk; empty where none is loaded
+        bool ideal = false;        // a chip on nothing
     };
 
     struct Uart {
@@ -97,6 +98,9 @@ public:
     void connectLine(std::size_t uart) { uarts_[uart].line->connect(); }
     [[nodiscard]] Result<void> loadFirmware(std::size_t chip, const std::string& file);
 
+    // The file that keeps a chip's EEPROM between runs, beside the bench; empty for a bench without a folder and for a chip on nothing.
+    [[nodiscard]] std::string eepromFile(std::size_t chip) const;
+
     // Looking.
     [[nodiscard]] const circuit::Circuit& circuit() const { return circuit_; }
     [[nodiscard]] std::vector<ChipUnit>& chips() { return chips_; }
@@ -133,6 +137,8 @@ public:
 
 private:
     class ResetPin;
+    class SupplyPins;
+    class ChipEar;
     struct Builder;
 
     explicit World(WorldObserver* observer);
@@ -146,19 +152,22 @@ private:
 
     void netChanged(NetId net, NetState state, Time at, Cause cause) override;
     void trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause) override;
-    void chipNote(const char* rule, const std::string& text, std::uint32_t pc, Time at) override;
-    void chipInterrupt(std::uint8_t vector, Time at) override;
+    void chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at);
+    void reportUnpowered();
 
     WorldObserver* observer_;
     kernel::EventQueue queue_;
     circuit::Circuit circuit_;
+    std::vector<std::unique_ptr<ChipEar>> ears_;  // outlive the chips that speak into them
+    std::vector<std::string> chipIds_;            // known before the chips are made
     std::vector<ChipUnit> chips_;
     std::vector<std::pair<std::string, std::unique_ptr<parts::Part>>> parts_;  // inner parts as "board/inner"
     std::map<std::string, std::string> kindOf_;
     std::map<std::string, std::vector<std::string>> controlsOf_;
     std::vector<Uart> uarts_;
     std::vector<Light> lights_;
-    std::vector<std::unique_ptr<ResetPin>> resetPins_;
+    std::vector<std::unique_ptr<SupplyPins>> supplyPins_;
+    std::vector<std::unique_ptr<ResetPin>> resetPins_;  // one a chip; null where a fuse has made the pin a port pin
     std::vector<std::uint8_t> resetControls_;  // live control RESET of each chip: 1 released, 0 held
     std::map<PinRef, PinId> pins_;
     std::set<NetId> wired_;  // nets that join two pins of the bench or more; instruments do not count

@@ -139,37 +139,90 @@ struct World::Builder {
         return {};
     }
 
+    // The frequency of a crystal whose two ends are on these pins, or 0.
+    std::uint64_t crystalAt(const std::string& id, const PartKind& kind)
+    {
+        const auto rootOf = [&](std::string_view function) -> std::optional<std::size_t> {
+            for (const PinKind& p : kind.pins)
+                if (p.name == function || (" " + p.about + " ").find(" " + std::string(function) + " ") != std::string::npos)
+                    return root(indexOf.at({id, p.name}));
+            return std::nullopt;
+        };
+        const auto one = rootOf("XTAL1");
+        const auto two = rootOf("XTAL2");
+        if (!one || !two)
+            return 0;
+        for (const PartItem& part : document.parts) {
+            const PartKind& other = *catalogue.find(part.kind);
+            if (other.behaviour != "crystal")
+                continue;
+            const std::size_t a = root(indexOf.at({part.id, "1"}));
+            const std::size_t b = root(indexOf.at({part.id, "2"}));
+            if ((a == *one && b == *two) || (a == *two && b == *one)) {
+                const auto given = part.set.find("frequency");
+                return static_cast<std::uint64_t>(kernel::parseQuantity(given != part.set.end() ? given->second : other.setting("frequency")->standard, kernel::Unit::hertz).value_or(0) + 0.5);
+            }
+        }
+        return 0;
+    }
+
     void addChip(const PartItem& item, const PartKind& kind, std::uint32_t actor)
     {
         ChipUnit unit;
         unit.id = item.id;
         unit.table = kind.chip;
+        unit.ideal = kind.ideal;
         chip::avr::ChipOptions chipOptions;
-        chipOptions.clockHz = kind.clockHz;
+        chipOptions.clockHz = kind.clockHz != 0 ? kind.clockHz : crystalAt(item.id, kind);
+        chipOptions.hasCrystal = chipOptions.clockHz != 0;
+        chipOptions.startsAtOnce = kind.ideal;
         chipOptions.actor = actor;
         chipOptions.seed = options.seed;
         if (const auto clock = item.set.find("clock"); clock != item.set.end())
             chipOptions.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock->second, kernel::Unit::hertz).value_or(0));
-        chip::avr::ChipObserver& observer = world;
-        unit.chip = std::make_unique<chip::avr::Chip>(*kind.chip, chipOptions, world.queue_, world.circuit_, observer);
+        chip::avr::FuseBytes fuses = kind.fuses;
+        for (const auto& [name, value] : item.set)
+            if (const SettingKind* s = kind.setting(name); s != nullptr && s->type == "fuse")
+                (void)chip::avr::setFuse(*kind.chip, fuses, name, value);  // checkDocument has seen to it
+        chipOptions.fuses = fuses;
+        const PinKind* vcc = nullptr;
+        const PinKind* ground = nullptr;
+        for (const PinKind& p : kind.pins) {
+            if (p.chipPin == "VCC" && !p.supplyVolts)
+                vcc = &p;
+            if (p.chipPin == "GND" && !p.ground)
+                ground = &p;
+        }
+        const bool wiredSupply = vcc != nullptr && ground != nullptr;
+        chipOptions.supplyVolts = wiredSupply ? 0 : 5;
+        world.chipIds_.push_back(item.id);
+        world.ears_.push_back(std::make_unique<ChipEar>(world, world.chipIds_.size() - 1));
+        unit.chip = std::make_unique<chip::avr::Chip>(*kind.chip, chipOptions, world.queue_, world.circuit_, *world.ears_.back());
         chip::avr::Chip& chip = *unit.chip;
+        const bool resetIsPort = chip.fuse("RSTDISBL") == 0;
+        std::unique_ptr<ResetPin> reset;
         for (const PinKind& p : kind.pins) {
             const PinId id = world.pins_.at({item.id, p.name});
-            if (p.chipPin == "RESET") {
+            if (p.chipPin == "RESET" && resetIsPort) {
+                chip::avr::eachWord(p.about, [&](std::string_view word) { chip.attachPin(word, id); });
+            } else if (p.chipPin == "RESET") {
                 const PinId hold = world.circuit_.addPin(world.circuit_.netOf(id), item.id + ".reset-control");
-                world.resetPins_.push_back(std::make_unique<ResetPin>(world.circuit_, id, hold, chip, Cause{actor, Cause::kNoCode}));
+                reset = std::make_unique<ResetPin>(world.circuit_, id, hold, chip, Cause{actor, Cause::kNoCode});
             } else if (!p.chipPin.empty()) {
                 chip.attachPin(p.chipPin, id);
             }
         }
+        if (wiredSupply)
+            world.supplyPins_.push_back(std::make_unique<SupplyPins>(world.circuit_, world.pins_.at({item.id, vcc->name}), world.pins_.at({item.id, ground->name}), chip, reset.get()));
+        world.resetPins_.push_back(std::move(reset));
         world.resetControls_.push_back(1);
         world.controlsOf_[item.id].push_back(kResetControl);
-        chip.ports().floatingRead = [w = &world, &chip](chip::avr::PortPin pin) {
-            const PinId id = chip.ports().idOf(pin);
-            if (w->wired_.contains(w->circuit_.netOf(id)))
-                w->report({Severity::warning, "floating-input", w->pinName(id),
-                           fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", w->pinName(id)), w->now(),
-                           chip.cause().code, w->chips_[w->running_].id, {}});
+        chip.ports().floatingRead = [w = &world, &chip, id = item.id](chip::avr::PortPin pin) {
+            const PinId pinId = chip.ports().idOf(pin);
+            if (w->wired_.contains(w->circuit_.netOf(pinId)))
+                w->report({Severity::warning, "floating-input", w->pinName(pinId),
+                           fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", w->pinName(pinId)), w->now(),
+                           chip.cause().code, id, {}});
         };
         world.chips_.push_back(std::move(unit));
         addUarts(item, kind, world.chips_.size() - 1, actor);
@@ -249,8 +302,10 @@ struct World::Builder {
         world.circuit_.seal(&world);
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)
-            if (catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->listed)
+            if (uart.name == world.chips_[uart.chip].id + "." + catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->bridge)
                 uart.line->connect();
+        for (const auto& supply : world.supplyPins_)
+            supply->look();
         std::size_t chip = 0;
         for (const PartItem& part : document.parts) {
             if (catalogue.find(part.kind)->chip == nullptr)
@@ -264,6 +319,7 @@ struct World::Builder {
             }
             ++chip;
         }
+        world.reportUnpowered();
         for (const NetItem& n : document.nets)
             if (n.pins.size() == 1)
                 world.report({Severity::note, "net-alone", n.name, fmt::format("net {} joins {} to nothing else; give another pin the same name", n.name, n.pins[0].text()), {}, {}, {}, {}});

@@ -26,10 +26,14 @@ struct Firmware {
     bool bootCode = false;               // the image has code in the chip's largest boot section
     std::string builtFor;                // the device named in the image, or empty; see mismatch
     bool isElf = false;
+    std::uint16_t dataEnd = 0;           // first data address behind the static variables; 0 where the image does not say
 
     // Flash as words, the last one padded.
     [[nodiscard]] std::vector<std::uint16_t> words() const;
 };
+
+// Bytes from address 0 as Intel HEX, 16 to a line, runs of erased lines (0xFF) left out.
+[[nodiscard]] std::string writeIntelHex(const std::vector<std::uint8_t>& bytes);
 
 // Reads a file, by its content: ELF, Intel HEX, or raw flash where the name ends in .bin.
 [[nodiscard]] kernel::Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chip);

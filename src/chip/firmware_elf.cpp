@@ -78,6 +78,21 @@ std::string deviceName(Elf* elf)
     return {};
 }
 
+// Behind .data, .bss and .noinit: the sections that take room in data memory (0x800000 in the address spaces of the AVR tools).
+std::uint16_t endOfData(Elf* elf)
+{
+    constexpr std::uint64_t kData = 0x800000;
+    std::uint64_t end = 0;
+    for (Elf_Scn* section = nullptr; (section = elf_nextscn(elf, section)) != nullptr;) {
+        GElf_Shdr header;
+        if (gelf_getshdr(section, &header) == nullptr || (header.sh_flags & SHF_ALLOC) == 0)
+            continue;
+        if (header.sh_addr >= kData && header.sh_addr + header.sh_size <= kEeprom.begin && header.sh_size > 0)
+            end = std::max(end, header.sh_addr + header.sh_size - kData);
+    }
+    return end > 0xFFFF ? 0 : static_cast<std::uint16_t>(end);
+}
+
 }  // namespace
 
 Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip)
@@ -128,6 +143,7 @@ Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t
     if (!loaded)
         return fail(name, "no segment loads into flash; expected program code");
     firmware.builtFor = deviceName(elf.get());
+    firmware.dataEnd = endOfData(elf.get());
     return firmware;
 }
 

@@ -1,5 +1,7 @@
 #include <string_view>
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "chip/firmware.h"
@@ -119,6 +121,25 @@ Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::ui
     if (firmware.flash.empty())
         return fail(name, "holds no data; expected program code");
     return firmware;
+}
+
+std::string writeIntelHex(const std::vector<std::uint8_t>& bytes)
+{
+    constexpr std::size_t kLine = 16;
+    std::string out;
+    for (std::size_t at = 0; at < bytes.size(); at += kLine) {
+        const std::size_t count = std::min(kLine, bytes.size() - at);
+        if (std::all_of(bytes.begin() + static_cast<std::ptrdiff_t>(at), bytes.begin() + static_cast<std::ptrdiff_t>(at + count), [](std::uint8_t b) { return b == 0xFF; }))
+            continue;
+        out += fmt::format(":{:02X}{:04X}00", count, at);
+        auto sum = static_cast<unsigned>(count + (at >> 8) + (at & 0xFF));
+        for (std::size_t i = 0; i < count; ++i) {
+            out += fmt::format("{:02X}", bytes[at + i]);
+            sum += bytes[at + i];
+        }
+        out += fmt::format("{:02X}\n", (0x100 - (sum & 0xFF)) & 0xFF);
+    }
+    return out + ":00000001FF\n";
 }
 
 }  // namespace bramix::chip

@@ -136,8 +136,8 @@ Result<void> Run::readGoals()
             return fail("--pace", fmt::format("\"{}\"; expected max, real, or a factor such as 0.5", options_.pace));
         pace_ = *factor;
     }
-    if (!options_.fuses.empty())
-        return fail("--fuse", "fuses are not modelled yet; leave the option out");
+    if (!options_.fuses.empty() && options_.chip.empty())
+        return fail("--fuse", "is for a bare chip; on a bench each fuse is a setting of the board");
     if (!options_.gdb.empty())
         return fail("--gdb", "the debugger server is not available yet; leave the option out");
     return {};
@@ -179,6 +179,17 @@ Result<void> Run::openSession()
                 return fail("--clock", hz ? fmt::format("\"{}\" is out of range; expected 1Hz to 1GHz", options_.clock) : hz.error().what);
             mcu.set["clock"] = fmt::format("{}", static_cast<std::uint64_t>(*hz + 0.5));
         }
+        chip::avr::FuseBytes fuses = chip::avr::idealFuses(*chip);
+        for (const std::string& option : options_.fuses) {
+            const std::size_t equals = option.find('=');
+            if (equals == std::string::npos)
+                return fail("--fuse", fmt::format("\"{}\"; expected NAME=VALUE, as in BOOTRST=0", option));
+            if (auto ok = chip::avr::setFuse(*chip, fuses, option.substr(0, equals), option.substr(equals + 1)); !ok)
+                return fail("--fuse", fmt::format("\"{}\": {}", option, ok.error().what));
+        }
+        for (const chip::avr::FuseRow& row : chip->fuses)
+            if (const unsigned value = chip::avr::fuseField(*chip, fuses, row.name); value != chip::avr::fuseField(*chip, chip::avr::idealFuses(*chip), row.name))
+                mcu.set[std::string(row.name)] = fmt::format("{}", value);
         document_.title = chip->title;
         document_.parts.push_back(mcu);
     }
@@ -253,6 +264,12 @@ Result<double> Run::controlValue(const std::string& part, const std::string& con
     if (const bench::PartItem* item = document_.part(part))
         if (const bench::PartKind* kind = catalogue_.find(item->kind))
             if (const bench::ControlKind* c = kind->control(control)) {
+                if (c->type == "dial") {
+                    const auto value = kernel::parseQuantity(text, c->unit == "volt" ? kernel::Unit::volt : kernel::Unit::none);
+                    if (!value || *value < c->least || *value > c->most)
+                        return fail("--set", fmt::format("{}.{}: \"{}\"; expected {} to {}", part, control, text, c->least, c->most));
+                    return *value;
+                }
                 if (text == c->low)
                     return 0.0;
                 if (text == c->high)

@@ -3,6 +3,7 @@
 #include <array>
 
 #include "parts/contacts.h"
+#include "parts/crystal.h"
 #include "parts/led.h"
 #include "parts/resistor.h"
 #include "parts/serial_line.h"
@@ -25,6 +26,8 @@ constexpr std::array kMakers{
     Entry{"push-button", makePushButton},
     Entry{"slide-switch", makeSlideSwitch},
     Entry{"supply", makeSupply},
+    Entry{"bench-supply", makeBenchSupply},
+    Entry{"crystal", makeCrystal},
     Entry{"serial-line", makeSerialLine},
 };
 

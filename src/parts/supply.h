@@ -1,4 +1,5 @@
-// A supply symbol: one pin V, held at the setting "voltage" without resistance. Ground is 0 V.
+// Supplies. A supply symbol: one pin V, held at the setting "voltage" without resistance. A bench supply: a pin V whose voltage is a
+// live control ("volts", 0 to 15 V), behind 50 milliohms. Ground is 0 V.
 // Tested by tests/parts/parts_test.cpp.
 #pragma once
 
@@ -6,6 +7,7 @@
 
 namespace bramix::parts {
 
-kernel::Result<std::unique_ptr<Part>> makeSupply(PartContext& context);
+[[nodiscard]] kernel::Result<std::unique_ptr<Part>> makeSupply(PartContext& context);
+[[nodiscard]] kernel::Result<std::unique_ptr<Part>> makeBenchSupply(PartContext& context);
 
 }  // namespace bramix::parts

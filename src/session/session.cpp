@@ -6,7 +6,7 @@ namespace bramix::session {
 
 using bench::World;
 
-Session::~Session() = default;
+Session::~Session() { (void)saveEeprom(); }
 
 Result<std::unique_ptr<Session>> Session::open(bench::Document document, const bench::Catalogue& catalogue, const SessionOptions& options)
 {
@@ -103,8 +103,26 @@ Result<void> Session::edit(bench::Document document)
     return {};
 }
 
+Result<void> Session::saveEeprom()
+{
+    for (std::size_t i = 0; world_ != nullptr && i < world_->chips().size(); ++i) {
+        const World::ChipUnit& unit = world_->chips()[i];
+        const std::string file = world_->eepromFile(i);
+        const std::uint64_t revision = unit.chip->eeprom().revision();
+        if (file.empty() || revision == eepromSaved_[unit.id])
+            continue;
+        if (auto ok = bench::saveText(file, chip::writeIntelHex(unit.chip->eeprom().contents())); !ok)
+            return ok;
+        eepromSaved_[unit.id] = revision;
+    }
+    return {};
+}
+
 Result<void> Session::restart()
 {
+    if (auto ok = saveEeprom(); !ok)
+        return ok;
+    eepromSaved_.clear();
     auto fresh = buildWorld(document_);
     if (!fresh)
         return tl::unexpected(fresh.error());

@@ -68,6 +68,9 @@ public:
     // From power-up, at time zero, with an empty tape. Reads firmware files anew; live controls keep their positions.
     [[nodiscard]] Result<void> restart();
 
+    // Writes each EEPROM that the firmware has changed to its file beside the bench, atomically. Done by itself at restart and at the end.
+    [[nodiscard]] Result<void> saveEeprom();
+
     // Where a code address of a chip lies in its source.
     [[nodiscard]] debug::Place place(const std::string& chip, std::uint32_t code) const;
     // The findings so far, with their sources.
@@ -111,6 +114,7 @@ private:
     std::unique_ptr<tape::VcdWriter> vcd_;
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
     bool building_ = false;
+    std::map<std::string, std::uint64_t> eepromSaved_;  // revision on disk, by chip
 };
 
 }  // namespace bramix::session

@@ -149,7 +149,7 @@ private slots:
         Hands hands(window);
         QTest::qWait(30);
 
-        hands.addPart("briar", {460, 330});
+        hands.addPart("briar 328", {460, 330});
         hands.addPart("led", {300, 60});
         hands.addPart("resis", {430, 90});
         hands.addPart("push", {120, 380});

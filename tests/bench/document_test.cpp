@@ -215,7 +215,7 @@ private slots:
     {
         QCOMPARE(catalogue_.search("led")[0]->id, "led");
         QCOMPARE(catalogue_.search("lamp")[0]->id, "led");
-        QCOMPARE(catalogue_.search("avr")[0]->id, "briar-328");
+        QVERIFY(catalogue_.search("avr")[0]->id.starts_with("briar-"));
         QCOMPARE(catalogue_.search("change over")[0]->id, "slide-switch");
         QVERIFY(catalogue_.search("zeppelin").empty());
         for (const PartKind* kind : catalogue_.search(""))

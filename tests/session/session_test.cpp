@@ -200,8 +200,11 @@ private slots:
         bench::addPart(d, *catalogue_.find("briar-328"), {0, 0});
         d.parts[0].firmware = image(folder_, "wait", {0xCFFF});
         QVERIFY(s->edit(d).has_value());
-        s->world().runUntil(Time(1001ms));
-        QVERIFY(s->world().chips()[0].chip->cpu().cycle <= 16'000 + 8);
+        s->world().runUntil(Time(1002ms));
+        // 16 K clocks and 14 for the crystal, then a jump of two cycles until a millisecond is over.
+        QVERIFY(s->world().chips()[0].chip->cpu().cycle <= 32'000 + 8);
+        QVERIFY(s->world().chips()[0].chip->cpu().instructions <= (32'000 + 8 - 16'398) / 2);
+        QVERIFY(s->world().chips()[0].chip->cpu().instructions > 7'700);
     }
 
     void twoOutputsThatFightAreFoundWithTheirCode()
@@ -210,7 +213,7 @@ private slots:
         const std::string file = image(folder_, "fight", {0x9A20, 0x9A28, 0x9A21, 0xCFFF});
         auto s = open(board(file) + "[[wire]]\nends = [\"mcu.PB0\", \"mcu.PB1\"]\n");
         QVERIFY(s != nullptr);
-        s->world().runUntil(Time(1ms));
+        s->world().runUntil(Time(3ms));
         QVERIFY(rules(*s) == (std::vector<std::string>{"outputs-fight", "pin-overload"}) || rules(*s) == (std::vector<std::string>{"outputs-fight", "pin-overload", "pin-overload"}));
         const auto& f = s->world().findings()[0];
         QCOMPARE(*f.code, 4U);  // the third instruction
@@ -222,10 +225,10 @@ private slots:
         const std::string file = image(folder_, "lamp", {0x9A20, 0x9A28, 0xCFFF});
         const std::string led = "[[part]]\nid = \"led\"\nkind = \"led\"\n[[net]]\nname = \"GND\"\npins = [\"led.K\", \"mcu.GND\"]\n";
         auto bare = open(board(file) + led + "[[wire]]\nends = [\"mcu.PB0\", \"led.A\"]\n");
-        bare->world().runUntil(Time(1ms));
+        bare->world().runUntil(Time(3ms));
         QCOMPARE(rules(*bare), std::vector<std::string>{"pin-overload"});
         auto good = open(board(file) + led + "[[part]]\nid = \"r\"\nkind = \"resistor\"\n[[wire]]\nends = [\"mcu.PB0\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"led.A\"]\n");
-        good->world().runUntil(Time(1ms));
+        good->world().runUntil(Time(3ms));
         QVERIFY(rules(*good).empty());
     }
 
@@ -235,11 +238,11 @@ private slots:
         const std::string file = image(folder_, "float", {0xB109, 0xCFFE});
         const std::string key = "[[part]]\nid = \"key\"\nkind = \"push-button\"\n[[wire]]\nends = [\"key.1\", \"mcu.PD2\"]\n[[net]]\nname = \"GND\"\npins = [\"key.2\", \"mcu.GND\"]\n";
         auto s = open(board(file) + key);
-        s->world().runUntil(Time(1ms));
+        s->world().runUntil(Time(3ms));
         QCOMPARE(rules(*s), std::vector<std::string>{"floating-input"});
         QCOMPARE(s->world().findings()[0].where, "mcu.PD2");
         auto pulled = open(board(file) + key + "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[wire]]\nends = [\"r.1\", \"mcu.PD2\"]\n[[wire]]\nends = [\"r.2\", \"mcu.5V\"]\n");
-        pulled->world().runUntil(Time(1ms));
+        pulled->world().runUntil(Time(3ms));
         QVERIFY(rules(*pulled).empty());
     }
 

@@ -48,8 +48,13 @@ void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
 
 constexpr QRectF kButtonCap{16, 16, 32, 32};
 constexpr QRectF kSlider{6, 8, 52, 22};
-constexpr QRectF kBoardReset{328, 82, 30, 28};
-constexpr QPointF kBoardLamp{343, 142};
+
+QRectF resetOf(const bench::PartKind& kind)
+{
+    return kind.resetButton ? QRectF(kind.resetButton->first.x, kind.resetButton->first.y, kind.resetButton->second.x, kind.resetButton->second.y) : QRectF();
+}
+
+QPointF lampOf(const bench::PartKind& kind) { return kind.lamp ? QPointF(kind.lamp->x, kind.lamp->y) : QPointF(); }
 
 }  // namespace
 
@@ -108,8 +113,8 @@ QRectF PartArt::controlBox(const bench::PartKind& kind, const bench::PartItem& p
         box = kButtonCap;
     else if (kind.behaviour == "slide-switch")
         box = kSlider;
-    else if (kind.id == "briar-328")
-        box = kBoardReset;
+    else if (kind.resetButton)
+        box = resetOf(kind);
     if (box.isEmpty())
         return box;
     QTransform turn;
@@ -155,7 +160,7 @@ void PartArt::drawGlow(QPainter& painter, const bench::PartKind& kind, const ben
     const session::LightPicture* light = lightOf(picture, part.id, board ? "lamp" : "");
     if (light == nullptr || light->brightness < 0.02)
         return;
-    const QPointF at = board ? kBoardLamp : QPointF(16, 14);
+    const QPointF at = board ? lampOf(kind) : QPointF(16, 14);
     const double radius = board ? 16 : 34;
     QColor color = theme::lampColor(light->color);
     painter.save();
@@ -230,18 +235,18 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         const double x = b ? 46 : 18;
         painter.drawLine(QPointF(x - 3, 14), QPointF(x - 3, 24));
         painter.drawLine(QPointF(x + 3, 14), QPointF(x + 3, 24));
-    } else if (kind.id == "briar-328") {
+    } else if (kind.chip != nullptr && kind.resetButton) {
         if (const session::LightPicture* light = lightOf(picture, part.id, "lamp"); light != nullptr && light->brightness > 0.02) {
             QColor c(0xFF, 0xD9, 0x7A);
             c.setAlphaF(static_cast<float>(light->brightness));
             painter.setPen(Qt::NoPen);
             painter.setBrush(c);
-            painter.drawEllipse(kBoardLamp, 4.5, 4.5);
+            painter.drawEllipse(lampOf(kind), 4.5, 4.5);
         }
         if (!controlOn(picture, part.id, "RESET", true)) {
             painter.setPen(Qt::NoPen);
             painter.setBrush(theme::kBramble);
-            painter.drawEllipse(QPointF(343, 96), 7, 7);
+            painter.drawEllipse(resetOf(kind).center(), 7, 7);
         }
     }
     painter.restore();

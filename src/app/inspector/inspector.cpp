@@ -1,6 +1,7 @@
 #include "app/inspector/inspector.h"
 
 #include <algorithm>
+#include <utility>
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -11,6 +12,7 @@
 #include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QSlider>
 
 #include "app/canvas/part_art.h"
 #include "app/shell/theme.h"
@@ -98,7 +100,7 @@ private:
 
 kernel::Unit unitOf(const std::string& type)
 {
-    return type == "ohm" ? kernel::Unit::ohm : type == "volt" ? kernel::Unit::volt : kernel::Unit::none;
+    return type == "ohm" ? kernel::Unit::ohm : type == "volt" ? kernel::Unit::volt : type == "hertz" ? kernel::Unit::hertz : kernel::Unit::none;
 }
 
 }  // namespace
@@ -256,6 +258,39 @@ void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kin
     addSettings(part, kind);
 }
 
+// A control that takes any value: a slider, and the value beside it.
+void Inspector::addDial(const std::string& part, const bench::ControlKind& control)
+{
+    constexpr int kSteps = 1000;
+    auto* slider = new QSlider(Qt::Horizontal);
+    slider->setObjectName("control-" + QString::fromStdString(control.name));
+    slider->setRange(0, kSteps);
+    slider->setFocusPolicy(Qt::NoFocus);
+    auto* value = new QLabel;
+    value->setFont(theme::figures(8.8));
+    value->setMinimumWidth(64);
+    value->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* field = new QWidget;
+    auto* line = new QHBoxLayout(field);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->addWidget(slider);
+    line->addWidget(value);
+    const double least = control.least;
+    const double span = control.most - control.least;
+    const std::string name = control.name;
+    const kernel::Unit unit = unitOf(control.unit);
+    connect(slider, &QSlider::sliderMoved, this, [this, part, name, least, span](int step) { editor_.setControl(part, name, least + span * step / kSteps); });
+    refreshers_.emplace_back([this, slider, value, part, name, least, span, unit] {
+        const auto now = editor_.picture().controls.find(part + "." + name);
+        if (now == editor_.picture().controls.end())
+            return;
+        value->setText(quantity(now->second, unit));
+        if (!slider->isSliderDown())
+            slider->setValue(static_cast<int>(std::lround((now->second - least) / span * kSteps)));
+    });
+    addRow(QString::fromStdString(control.label), field);
+}
+
 void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& kind)
 {
     if (kind.controls.empty() && kind.behaviour != "led")
@@ -266,6 +301,10 @@ void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& 
         const std::string name = control.name;
         const QString high = QString::fromStdString(control.high);
         const QString low = QString::fromStdString(control.low);
+        if (control.type == "dial") {
+            addDial(id, control);
+            continue;
+        }
         auto* button = new QPushButton(QString::fromStdString(control.label));
         button->setFocusPolicy(Qt::NoFocus);
         button->setObjectName("control-" + QString::fromStdString(name));
@@ -366,7 +405,12 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
         });
     });
     addRow(tr("label"), label);
+    bool fusesBegun = false;
     for (const bench::SettingKind& setting : kind.settings) {
+        if (setting.type == "fuse" && !std::exchange(fusesBegun, true)) {
+            addHeading(tr("Fuses"));
+            addText(tr("As on the chip, 0 is programmed."));
+        }
         const std::string key = setting.name;
         const std::string standard = setting.standard;
         const auto given = part.set.find(key);
@@ -394,7 +438,8 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
         auto* line = new QLineEdit(now);
         line->setObjectName("setting-" + QString::fromStdString(key));
         const std::string type = setting.type;
-        connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type] {
+        line->setToolTip(QString::fromStdString(setting.about));
+        connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type, key, chip = kind.chip, fuseBytes = kind.fuses] {
             const std::string value = line->text().trimmed().toStdString();
             if (value == now.toStdString())
                 return;
@@ -402,6 +447,10 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
             if (unitOf(type) != kernel::Unit::none) {
                 if (const auto q = kernel::parseQuantity(value, unitOf(type)); !q)
                     wrong = q.error().what;
+            } else if (type == "fuse") {
+                auto bytes = fuseBytes;
+                if (const auto ok = chip::avr::setFuse(*chip, bytes, key, value); !ok)
+                    wrong = key + ": " + ok.error().what;
             } else if (type == "bounce" && value != "off") {
                 if (const auto t = kernel::parseDuration(value); !t)
                     wrong = t.error().what + ", or \"off\"";
@@ -413,7 +462,8 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
             }
             apply(value);
         });
-        addRow(QString::fromStdString(setting.label), line);
+        QWidget* row = addRow(QString::fromStdString(setting.label), line);
+        row->setToolTip(QString::fromStdString(setting.about));
     }
     const bool hasHold = std::any_of(kind.controls.begin(), kind.controls.end(), [](const bench::ControlKind& c) { return c.type == "hold"; });
     if (hasHold) {

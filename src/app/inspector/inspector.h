@@ -31,6 +31,7 @@ private:
     void showWire(std::size_t wire);
     void showMany();
     void addControls(const bench::PartItem& part, const bench::PartKind& kind);
+    void addDial(const std::string& part, const bench::ControlKind& control);
     void addPins(const bench::PartItem& part, const bench::PartKind& kind);
     void addFirmware(const bench::PartItem& part);
     void addSettings(const bench::PartItem& part, const bench::PartKind& kind);

@@ -26,8 +26,8 @@ constexpr double kFullResolutionHz = 200e3, kLowestHz = 50e3, kHighestHz = 1e6;
 
 }  // namespace
 
-Adc::Adc(ChipServices& chip, ArefVolts aref)
-    : StatefulPeripheral(chip), aref_(std::move(aref)), sampleAlarm_(*this, chip, [this](std::int64_t cycle) { sample(cycle); }),
+Adc::Adc(ChipServices& chip, PinVolts aref, PinVolts avcc)
+    : StatefulPeripheral(chip), aref_(std::move(aref)), avcc_(std::move(avcc)), sampleAlarm_(*this, chip, [this](std::int64_t cycle) { sample(cycle); }),
       doneAlarm_(*this, chip, [this](std::int64_t cycle) { done(cycle); })
 {
     const Names& names = chip.names();
@@ -147,7 +147,10 @@ double Adc::referenceVolts()
     case Reference::aref:
     case Reference::avcc: break;
     }
-    return chip_.supplyVolts();
+    const std::optional<double> avcc = avcc_();
+    if (!avcc)
+        chip_.note("adc-supply", "AVCC is not wired, and the ADC takes its reference from it: its results mean nothing; wire AVCC to VCC");
+    return avcc.value_or(0);
 }
 
 // The capacitor has been joined to the channel since the beginning; for the first conversion after ADEN as long as for any.

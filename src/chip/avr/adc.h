@@ -23,8 +23,9 @@ namespace bramix::chip::avr {
 class Adc final : public StatefulPeripheral<Adc> {
 public:
     // `aref` gives the voltage at the AREF pin, or nothing where nothing holds it.
-    using ArefVolts = std::function<std::optional<double>()>;
-    Adc(ChipServices& chip, ArefVolts aref);
+    using PinVolts = std::function<std::optional<double>()>;
+    // `avcc` gives nothing where that pin is left unwired.
+    Adc(ChipServices& chip, PinVolts aref, PinVolts avcc);
 
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
@@ -62,7 +63,8 @@ private:
     [[nodiscard]] double channelVolts(std::int8_t channel) const;
     [[nodiscard]] double channelOhms(std::int8_t channel) const;
 
-    ArefVolts aref_;
+    PinVolts aref_;
+    PinVolts avcc_;
     std::uint16_t adcsra_ = 0, adcsrb_ = 0, admux_ = 0, adcl_ = 0, adch_ = 0;
     BitRef aden_, adsc_, adate_, adif_, adie_, adlar_, bin_, ipr_;
     std::array<BitRef, 3> prescale_{}, triggerSelect_{}, reference_{};

@@ -120,11 +120,13 @@ Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueu
             timers_[0]->awaitedChanged();
         };
     }
-    adc_ = make<Adc>(*this, [this]() -> std::optional<double> {
-        if (aref_ == circuit::kNoPin || circuit_.stateOf(circuit_.netOf(aref_)) == circuit::NetState::floating)
+    const auto voltsAt = [this](circuit::PinId pin) -> std::optional<double> {
+        if (pin == circuit::kNoPin || circuit_.stateOf(circuit_.netOf(pin)) == circuit::NetState::floating)
             return std::nullopt;
-        return circuit_.voltage(circuit_.netOf(aref_)).value;
-    });
+        return circuit_.voltage(circuit_.netOf(pin)).value;
+    };
+    // A board joins AVCC to the supply by itself, and the ATtiny85 has none.
+    adc_ = make<Adc>(*this, [this, voltsAt] { return voltsAt(aref_); }, [this, voltsAt] { return avcc_ == circuit::kNoPin ? std::optional(supplyVolts_) : voltsAt(avcc_); });
     comparator_ = make<Comparator>(*this, *adc_);
     eeprom_ = make<Eeprom>(*this);
     selfProgramming_ = make<SelfProgramming>(*this, cpu_, fuses_);
@@ -181,6 +183,10 @@ bool Chip::attachPin(std::string_view name, circuit::PinId id)
 {
     if (name == "AREF") {
         aref_ = id;
+        return true;
+    }
+    if (name == "AVCC") {
+        avcc_ = id;
         return true;
     }
     const PortPin which = portPin(table_, name);

@@ -60,7 +60,7 @@ public:
     Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer);
     ~Chip() override;
 
-    // Joins a pin of the package to the circuit: a port pin ("PB5") or AREF; false where the chip has no such pin.
+    // Joins a pin of the package to the circuit: a port pin ("PB5"), AREF or AVCC; false where the chip has no such pin.
     bool attachPin(std::string_view name, circuit::PinId id);
     [[nodiscard]] static PortPin portPin(const ChipTable& table, std::string_view name);
 
@@ -69,8 +69,12 @@ public:
 
     // A power-on reset: everything as when the supply has just come up.
     void powerOn();
-    // A chip put into a world that is already running: its present cycle begins at `t`.
-    void startAt(kernel::Time t) { clock_.restart(t, {cpu_.cycle}, clock_.hz()); }
+    // A chip put into a world that is already running: its cycles count from `t`. A power-on is to follow.
+    void startAt(kernel::Time t)
+    {
+        cpu_.cycle = 0;
+        clock_.restart(t, {0}, clock_.hz());
+    }
     // The reset line. While it is low the chip does nothing; when it rises, the core starts after the time that the fuses say.
     void setResetLine(bool high);
     // The voltage between VCC and GND, now. Below the power-on threshold everything is lost; below the brown-out level, if the fuses
@@ -217,6 +221,7 @@ private:
     Timer* captureTimer_ = nullptr;
     circuit::Circuit& circuit_;
     circuit::PinId aref_ = circuit::kNoPin;
+    circuit::PinId avcc_ = circuit::kNoPin;
     std::uint16_t resetFlagsAt_ = 0;
     std::uint8_t resetFlagBits_ = 0;
 
