@@ -60,6 +60,26 @@ void computeLoop(benchmark::State& state)
 }
 BENCHMARK(computeLoop)->Unit(benchmark::kMillisecond);
 
+// With every pin on the tape, as always.
+void runFirmware(benchmark::State& state, const char* name, kernel::Duration slice)
+{
+    auto s = open(bareChip(std::string(BRAMIX_PERF_FIRMWARE "/") + name), ".");
+    s->world().runUntil(kernel::Time(std::chrono::milliseconds(10)));
+    runFor(state, *s, slice);
+}
+
+void ioMix(benchmark::State& state) { runFirmware(state, "mix.elf", std::chrono::milliseconds(200)); }
+BENCHMARK(ioMix)->Unit(benchmark::kMillisecond);
+
+void delayLoops(benchmark::State& state) { runFirmware(state, "wait.elf", std::chrono::seconds(10)); }
+BENCHMARK(delayLoops)->Unit(benchmark::kMillisecond);
+
+void sleepsBetweenTicks(benchmark::State& state) { runFirmware(state, "doze.elf", std::chrono::seconds(10)); }
+BENCHMARK(sleepsBetweenTicks)->Unit(benchmark::kMillisecond);
+
+void toggledPin(benchmark::State& state) { runFirmware(state, "toggle.elf", std::chrono::milliseconds(50)); }
+BENCHMARK(toggledPin)->Unit(benchmark::kMillisecond);
+
 void referenceStepper(benchmark::State& state)
 {
     auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");

@@ -118,6 +118,8 @@ void Circuit::seal(CircuitObserver* observer)
     observer_ = observer;
     sealed_ = true;
     findIslands();
+    for (Net& net : nets_)
+        net.alone = !net.rail && islands_[net.island].elements.empty();
     refreshCodes();
     // Supplies of different voltage on one net can be told once and for all.
     for (const Net& net : nets_)
@@ -160,9 +162,19 @@ void Circuit::findIslands()
     }
 }
 
+void Circuit::countDrivers()
+{
+    for (Net& net : nets_) {
+        net.drivers = 0;
+        for (const PinId pin : net.pins)
+            net.drivers = static_cast<std::uint16_t>(net.drivers + (at(pin).drive.floating() ? 0 : 1));
+    }
+}
+
 // Gives each pin that can drive, and each switch, its digit in the island's key.
 void Circuit::refreshCodes()
 {
+    countDrivers();
     for (Island& island : islands_) {
         island.key = {};
         island.remembered.clear();  // their keys were in the old digits
@@ -237,13 +249,23 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
     Pin& pin = at(id);
     if (pin.drive == drive)
         return;
-    const Net& net = at(pin.net);
+    Net& net = at(pin.net);
     if (net.rail && pin.drive.ohms == 0)
         return;  // a supply stays what it is
+    net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
     pin.drive = drive;
     if (!sealed_)
         return;
     cause_ = cause;
+    // Nothing else has a say: the net has this pin's voltage, and no current flows that could be too large.
+    if (net.alone && net.drivers == 1 && !drive.floating() && batches_ == 0 && !settling_) [[likely]] {
+        settling_ = true;
+        publish(pin.net, drive.volts, stateFor(net, drive.volts));
+        settling_ = false;
+        if (!dirty_.empty())
+            settle();
+        return;
+    }
     Island& island = islands_[net.island];
     if (!island.elements.empty())
         codeOf(pin, island);
@@ -420,6 +442,7 @@ void Circuit::publish(NetId id, double volts, NetState state)
         net.since = now;
         net.state = state;
         ++net.changes;
+        ++generation_;
     }
     const bool voltsChanged = net.volts != volts;
     net.volts = volts;

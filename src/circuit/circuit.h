@@ -162,6 +162,9 @@ public:
     [[nodiscard]] Amps current(ElementId element) const { return {elements_[static_cast<std::size_t>(element)].amps}; }
     [[nodiscard]] bool closed(ElementId element) const { return elements_[static_cast<std::size_t>(element)].closed; }
 
+    // Grows with every change of any net's state: what was found out about states still holds while it stands.
+    [[nodiscard]] std::uint64_t generation() const { return generation_; }
+
     // Integrals since power-up, for means over any span: seconds high, ampere-seconds through.
     [[nodiscard]] double secondsHigh(NetId net) const;
     [[nodiscard]] double charge(ElementId element) const;
@@ -216,6 +219,8 @@ private:
         std::uint32_t island = 0;
         std::uint32_t unknown = 0;  // index among the island's unknown voltages
         NetState state = NetState::floating;
+        std::uint16_t drivers = 0;  // pins that do not float
+        bool alone = false;         // no rail, no element: decided by its pins
         bool rail = false;
         bool hasThresholds = false;
         double railVolts = 0;
@@ -282,6 +287,7 @@ private:
     void settle();
     void markDirty(std::uint32_t island);
     void refreshCodes();
+    void countDrivers();
     std::uint8_t codeOf(Pin& pin, Island& island);
     void setDigit(Island& island, std::uint8_t digit, std::uint8_t code);
     void decidePlain(Net& net, NetId id);
@@ -304,6 +310,7 @@ private:
     int batches_ = 0;
     bool settling_ = false;
     bool sealed_ = false;
+    std::uint64_t generation_ = 0;
     std::uint64_t solves_ = 0;
     std::uint64_t recalls_ = 0;
 };

@@ -365,7 +365,11 @@ void Chip::powerChanged(std::int64_t cycle)
 
 // Running.
 
-std::int64_t Chip::targetCycle(kernel::Time until) const { return clock_.firstCycleAtOrAfter(std::min(until, queue_.nextDue())).n; }
+std::int64_t Chip::targetCycle(kernel::Time until)
+{
+    seenDue_ = queue_.nextDue();
+    return clock_.firstCycleAtOrAfter(std::min(until, seenDue_)).n;
+}
 
 void Chip::run(kernel::Time until)
 {
@@ -581,6 +585,9 @@ void Chip::catchUp(std::int64_t cycle)
 void Chip::afterAccess()
 {
     const kernel::Time due = queue_.nextDue();
+    if (due == seenDue_) [[likely]]
+        return;
+    seenDue_ = due;
     if (due != kernel::kNever)
         cpu_.stopBy(clock_.firstCycleAtOrAfter(due).n);
 }

@@ -114,6 +114,7 @@ public:
     void ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle) override;
     void interruptsEnabled(std::int64_t cycle) override;
+    [[nodiscard]] bool interruptPending() const override { return pending_ != 0; }
     void sleepInstruction(std::int64_t cycle) override;
     void watchdogReset(std::int64_t cycle) override;
     void storeProgramMemory(std::int64_t cycle) override;
@@ -180,7 +181,7 @@ private:
     void afterAccess();
     void powerChanged(std::int64_t cycle);
     [[nodiscard]] bool interruptDue() const { return pending_ != 0 && (cpu_.sreg & kI) != 0 && !cpu_.holdInterrupts; }
-    [[nodiscard]] std::int64_t targetCycle(kernel::Time until) const;
+    [[nodiscard]] std::int64_t targetCycle(kernel::Time until);
     std::uint8_t readPlain(std::uint16_t address);
     void writePlain(std::uint16_t address, std::uint8_t value);
     void noteOnce(std::uint16_t address, const char* rule, const std::string& text);
@@ -238,6 +239,7 @@ private:
     std::uint8_t pendingReset_ = 0;     // causes of a reset that waits for the end of the instruction
     bool executing_ = false;
     std::int64_t accessCycle_ = 0;
+    kernel::Time seenDue_{};            // the alarm that the present deadline takes account of; derived
     std::uint8_t awaited_ = 0;
     Sleep sleepMode_ = Sleep::idle;     // of the sleep in progress
     std::vector<std::uint8_t> noted_;

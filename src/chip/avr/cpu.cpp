@@ -23,7 +23,7 @@ void Cpu::loadFlash(std::vector<std::uint16_t> words)
     words.resize(core_.flashWords, 0xFFFF);
     flash_ = std::move(words);
     flashPatched_ = false;
-    engine_->decodeAll();
+    decodeAgain();
 }
 
 void Cpu::patchFlash(std::uint32_t firstWord, const std::vector<std::uint16_t>& words)
@@ -34,7 +34,18 @@ void Cpu::patchFlash(std::uint32_t firstWord, const std::vector<std::uint16_t>& 
     decodeAgain();
 }
 
-void Cpu::decodeAgain() { engine_->decodeAll(); }
+void Cpu::decodeAgain()
+{
+    decoded_.resize(flash_.size());
+    decodeWords(0, static_cast<std::uint32_t>(flash_.size()));
+    engine_->decodeAll();
+}
+
+void Cpu::decodeWords(std::uint32_t first, std::uint32_t count)
+{
+    for (std::uint32_t word = first; word < first + count; ++word)
+        decoded_[word] = decodeWord(word);
+}
 
 void Cpu::forgetWrites()
 {
@@ -64,7 +75,7 @@ void Cpu::reset()
     fault = {};
 }
 
-Instruction Cpu::decodeAt(std::uint32_t word) const
+Instruction Cpu::decodeWord(std::uint32_t word) const
 {
     if (word >= core_.flashWords)
         return Instruction{Op::outside};

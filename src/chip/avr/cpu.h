@@ -33,6 +33,7 @@ public:
     // SBI and CBI change one bit: a flag register must not lose its other flags, a port must not read its pins.
     virtual void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle) = 0;
     virtual void interruptsEnabled(std::int64_t cycle) = 0;                 // the I flag has been set
+    [[nodiscard]] virtual bool interruptPending() const = 0;                // one waits for the I flag
     virtual void sleepInstruction(std::int64_t cycle) = 0;                  // may set Cpu::sleeping
     virtual void watchdogReset(std::int64_t cycle) = 0;                     // WDR
     virtual void storeProgramMemory(std::int64_t cycle) = 0;                // SPM
@@ -92,7 +93,7 @@ public:
     [[nodiscard]] bool stopped() const { return fault.kind != FaultKind::none; }
     // The instruction at pc jumps to itself.
     [[nodiscard]] bool atSelfJump() const;
-    [[nodiscard]] Instruction decodeAt(std::uint32_t word) const;
+    [[nodiscard]] Instruction decodeAt(std::uint32_t word) const { return word < decoded_.size() ? decoded_[word] : Instruction{Op::outside}; }
 
     // Lowers the deadline of the run in progress.
     void stopBy(std::int64_t cycle)
@@ -155,6 +156,8 @@ private:
             noteLowSp(value);
     }
     void noteLowSp(std::uint16_t value);
+    void decodeWords(std::uint32_t first, std::uint32_t count);
+    [[nodiscard]] Instruction decodeWord(std::uint32_t word) const;
     void decodeAgain();
     std::uint8_t readProgram(std::uint32_t byteAddress);
     void skipIf(bool condition);
@@ -166,6 +169,7 @@ private:
     const Core core_;
     IoBus& bus_;
     std::vector<std::uint16_t> flash_;
+    std::vector<Instruction> decoded_;  // of each word of flash, as if an instruction began there
     std::unique_ptr<Engine> engine_;
     // By data address: all 64 K, and as far beyond as a displacement reaches, so that no address needs a mask.
     static constexpr std::size_t kAddresses = 0x10000 + 64;

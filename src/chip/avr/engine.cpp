@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <utility>
 
 #include "chip/avr/cpu.h"
 #include "chip/avr/engine_handlers.h"
@@ -138,25 +139,49 @@ struct LazyFlags {
     }
 };
 
+// No instruction and the one after it take longer than this together.
+constexpr std::uint32_t kSoon = 12;
+
+// Cycles of a round of "dec, brne" and of "sbiw, brne".
+constexpr std::int64_t kByteLoop = 3, kWordLoop = 4;
+
+// How many further rounds of a counted delay loop may be left out: not the last, and none that the limit could fall into. `value` is what
+// is still to be counted, `top` the count of cycles at which the next round would be looked at.
+inline std::uint32_t roundsToSkip(std::uint32_t value, std::uint32_t cost, std::uint32_t top, std::uint32_t limit)
+{
+    return value < 3 || top >= limit || limit - top <= cost ? 0 : std::min(value - 1, (limit - 1 - top) / cost);
+}
+
 // A hand-written SREG may hold S != N xor V, which the lazy form cannot.
 bool isRepresentable(std::uint8_t sreg) { return ((sreg & kS) != 0) == (((sreg & kN) != 0) != ((sreg & kV) != 0)); }
 
 }  // namespace
 
+// Before an access to I/O in place: where and when it happens.
+inline std::int64_t enterIo(Cpu& cpu, std::uint32_t pc, std::int64_t cycle)
+{
+    cpu.current = pc;
+    cpu.cycle = cycle;
+    return cycle;
+}
+
 bool Engine::canEnter() const
 {
-    const std::int64_t left = std::min(cpu_.deadline - cpu_.cycle, kLongestSlice);
-    const std::int64_t toEnd = cpu_.pc < cpu_.core_.flashWords ? static_cast<std::uint32_t>(records_[cpu_.pc].need - static_cast<std::uint32_t>(prefix_[cpu_.pc])) : INT64_MAX;
-    return toEnd < left && !cpu_.holdInterrupts && !cpu_.loadsAsk && isRepresentable(cpu_.sreg);
+    return cpu_.pc < cpu_.core_.flashWords && !cpu_.holdInterrupts && !cpu_.loadsAsk && isRepresentable(cpu_.sreg);
 }
 
 void Engine::run()
 {
-    while (cpu_.cycle < cpu_.deadline && !cpu_.sleeping && !cpu_.stopped()) {
+    const auto goesOn = [this] { return cpu_.cycle < cpu_.deadline && !cpu_.sleeping && !cpu_.stopped(); };
+    while (goesOn()) {
+        const std::int64_t before = cpu_.cycle;
         if (canEnter())
             fast(nullptr);
-        else
-            cpu_.step();
+        // Left for want of an exact place before the deadline: step to the next one.
+        if (goesOn() && cpu_.cycle == before)
+            do
+                cpu_.step();
+            while (goesOn() && (cpu_.pc >= cpu_.core_.flashWords || exact_[cpu_.pc] == 0));
     }
 }
 
@@ -225,16 +250,16 @@ void Engine::fast(HandlerTable* table)
         {&&slow, &&slow, &&slow},  // elpm
         {&&slow, &&slow, &&slow},  // elpmInc
         {&&slow, &&slow, &&slow},  // spm
-        {&&slow, &&slow, &&slow},  // in
-        {&&slow, &&slow, &&slow},  // out
+        {&&doIn, &&doIn, &&doIn},  // in
+        {&&doOut, &&doOut, &&doOut},  // out
         {&&doPush, &&doPush, &&doPush},  // push
         {&&doPop, &&doPop, &&doPop},  // pop
         {&&slow, &&slow, &&slow},  // bset
         {&&slow, &&slow, &&slow},  // bclr
         {&&doBst, &&doBst, &&doBst},  // bst
         {&&doBld, &&doBld, &&doBld},  // bld
-        {&&slow, &&slow, &&slow},  // sbi
-        {&&slow, &&slow, &&slow},  // cbi
+        {&&doSbi, &&doSbi, &&doSbi},  // sbi
+        {&&doCbi, &&doCbi, &&doCbi},  // cbi
         {&&doRjmp, &&doRjmp, &&doRjmp},  // rjmp
         {&&doIjmp, &&doIjmp, &&doIjmp},  // ijmp
         {&&slow, &&slow, &&slow},  // eijmp
@@ -244,12 +269,12 @@ void Engine::fast(HandlerTable* table)
         {&&slow, &&slow, &&slow},  // eicall
         {&&doRcall, &&doRcall, &&doRcall},  // call
         {&&doRet, &&doRet, &&doRet},  // ret
-        {&&slow, &&slow, &&slow},  // reti
+        {&&doReti, &&doReti, &&doReti},  // reti
         {&&doCpse, &&doCpse, &&doCpse},  // cpse
         {&&doSbrc, &&doSbrc, &&doSbrc},  // sbrc
         {&&doSbrs, &&doSbrs, &&doSbrs},  // sbrs
-        {&&slow, &&slow, &&slow},  // sbic
-        {&&slow, &&slow, &&slow},  // sbis
+        {&&doSbic, &&doSbic, &&doSbic},  // sbic
+        {&&doSbis, &&doSbis, &&doSbis},  // sbis
         {&&slow, &&slow, &&slow},  // brbs
         {&&slow, &&slow, &&slow},  // brbc
         {&&doNop, &&doNop, &&doNop},  // nop
@@ -287,11 +312,22 @@ void Engine::fast(HandlerTable* table)
         special[kClearI] = &&clearI;
         special[kSelfJump] = &&selfJump;
         special[kSlow] = &&slow;
+        special[kLdsIo] = &&doLdsIo;
+        special[kStsIo] = &&doStsIo;
+        special[kInSp] = &&doInSp;
+        special[kInSreg] = &&doInSreg;
+        special[kOutSreg] = &&doOutSreg;
+        special[kSetI] = &&setI;
+        special[kCountByte] = &&countByte;
+        special[kCountWord] = &&countWord;
+        special[kCountLong] = &&countLong;
         return;
     }
 
     Cpu& cpu = cpu_;
-    const Record* const records = records_.data();
+    Record* const records = records_.data();
+    Record* guard = nullptr;              // the record whose handler looks at the time
+    const void* guarded = nullptr;        // and its own handler
     const std::int64_t* const prefix = prefix_.data();
     std::uint8_t* const R = cpu.data.data();
     const auto* const flash = reinterpret_cast<const std::uint8_t*>(cpu.flash_.data());
@@ -305,11 +341,12 @@ void Engine::fast(HandlerTable* table)
     const std::int64_t start = cpu.cycle;
     const std::int64_t countAtStart = cpu.instructions;
     auto limit = static_cast<std::uint32_t>(std::min(cpu.deadline - start, kLongestSlice));
-    const Record* r = records + cpu.pc;
+    std::int64_t deadline = cpu.deadline;  // that limit was made of
+    Record* r = records + cpu.pc;
     std::int64_t base = -prefix[cpu.pc];
     LazyFlags f(cpu.sreg);
     unsigned ti = cpu.sreg & (kT | kI);
-    goto *r->handler;
+    goto arrived;
 
     // A taken transfer: the only place where time is looked at.
 taken:
@@ -317,10 +354,37 @@ taken:
     r = records + r->target;
 arrived:
     if (static_cast<std::uint32_t>(base) + r->need >= limit) [[unlikely]]
-        goto leave;
+        goto near;
     goto *r->handler;
 
+    // The limit lies in the straight code ahead, or behind already. The last place before it where every flag is exact gets a guard in place of
+    // its handler: there the engine is left, and the stepper goes the rest of the way. Where there is no such place, it is left here.
+near:
+    {
+        if (guard != nullptr) {
+            guard->handler = guarded;
+            guard = nullptr;
+        }
+        const auto here = static_cast<std::uint32_t>(r - records);
+        std::uint32_t last = here;
+        for (std::uint32_t at = here; at < flashWords && static_cast<std::uint32_t>(base + prefix[at]) < limit; at += cpu.decoded_[at].words)
+            if (exact_[at] != 0)
+                last = at;
+        if (last == here)
+            goto leave;
+        guard = records + last;
+        guarded = std::exchange(guard->handler, &&atGuard);
+        goto *r->handler;
+    }
+
+atGuard:
+    if (static_cast<std::uint32_t>(base) + r->need >= limit)
+        goto leave;
+    goto *guarded;
+
 leave:
+    if (guard != nullptr)
+        guard->handler = guarded;
     {
         const std::int64_t now = base + prefix[r - records];
         cpu.pc = static_cast<std::uint32_t>(r - records);
@@ -332,6 +396,10 @@ leave:
 
     // Whatever may look at the chip: write back, one step by the reference, read again.
 slow:
+    if (guard != nullptr) {
+        guard->handler = guarded;
+        guard = nullptr;
+    }
     {
         const std::int64_t now = base + prefix[r - records];
         cpu.pc = static_cast<std::uint32_t>(r - records);
@@ -341,13 +409,29 @@ slow:
         cpu.step();
         if (cpu.deadline <= cpu.cycle || cpu.pc >= flashWords || cpu.holdInterrupts || cpu.sleeping || cpu.stopped() || cpu.loadsAsk || !isRepresentable(cpu.sreg))
             return;
-        limit = static_cast<std::uint32_t>(std::min(cpu.deadline - start, kLongestSlice));
+        deadline = cpu.deadline;
+        limit = static_cast<std::uint32_t>(std::min(deadline - start, kLongestSlice));
         f = LazyFlags(cpu.sreg);
         ti = cpu.sreg & (kT | kI);
         base = ((cpu.instructions - countAtStart) << 32) + (cpu.cycle - start) - prefix[cpu.pc];
         r = records + cpu.pc;
         goto arrived;
     }
+
+    // I/O at its exact cycle, without leaving the engine: what it may change is the deadline, and how long the core stands. Flags stay in
+    // their lazy form, because no peripheral looks at them.
+afterIo:
+    if (cpu.deadline != deadline || cpu.stall != 0) [[unlikely]] {
+        if (cpu.loadsAsk)
+            goto leave;
+        base += std::exchange(cpu.stall, 0);
+        deadline = cpu.deadline;
+        if (deadline <= start)
+            goto leave;
+        limit = static_cast<std::uint32_t>(std::min(deadline - start, kLongestSlice));
+        goto arrived;
+    }
+    goto *r->handler;
 
     // A jump to itself can only be left at the deadline: go there in one step.
 selfJump:
@@ -361,6 +445,171 @@ selfJump:
         base += rounds * (kOneInstruction + r->k);
         goto leave;
     }
+
+doIn:
+    R[r->d] = cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])));
+    ++r;
+    goto afterIo;
+
+doOut:
+    cpu.bus_.ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
+    ++r;
+    goto afterIo;
+
+doInSp:
+    R[r->d] = static_cast<std::uint8_t>(r->k == kSpl ? cpu.sp : cpu.sp >> 8);
+    ++r;
+    goto *r->handler;
+
+doInSreg:
+    R[r->d] = static_cast<std::uint8_t>(f.sreg() | ti);
+    ++r;
+    goto *r->handler;
+
+    // Interrupts that become enabled are let in after one more instruction. Where one waits, or may come so soon, the stepper sees to that.
+doOutSreg:
+    {
+        const std::uint8_t value = R[r->d];
+        if ((value & ~ti & kI) != 0 && (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit))
+            goto slow;
+        if (!isRepresentable(value))
+            goto slow;
+        f = LazyFlags(value);
+        ti = value & (kT | kI);
+    }
+    ++r;
+    goto *r->handler;
+
+setI:
+    if (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
+        goto slow;
+    ti |= kI;
+    ++r;
+    goto *r->handler;
+
+doReti:
+    {
+        const std::uint32_t sp = cpu.sp;
+        if (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
+            goto slow;
+        if ((access[sp + 1] | access[sp + 2] | access[sp + pcBytes]) != Cpu::kPlain) [[unlikely]]
+            goto slow;
+        const std::uint32_t to = pcBytes == 2 ? static_cast<std::uint32_t>((R[sp + 1] << 8) | R[sp + 2])
+                                              : static_cast<std::uint32_t>((R[sp + 1] << 16) | (R[sp + 2] << 8) | R[sp + 3]);
+        if (to >= flashWords) [[unlikely]]
+            goto slow;
+        ti |= kI;
+        cpu.sp = static_cast<std::uint16_t>(sp + pcBytes);
+        base += r->delta - prefix[to];
+        r = records + to;
+    }
+    goto arrived;
+
+doLdsIo:
+    R[r->d] = cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
+    r += 2;
+    goto afterIo;
+
+doStsIo:
+    cpu.bus_.ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    r += 2;
+    goto afterIo;
+
+doSbi:
+    cpu.bus_.ioWriteBit(r->k, r->r, true, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    ++r;
+    goto afterIo;
+
+doCbi:
+    cpu.bus_.ioWriteBit(r->k, r->r, false, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    ++r;
+    goto afterIo;
+
+doSbic:
+    if (((cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) == 0) {
+        base += r->delta;
+        r = records + r->target;
+    } else {
+        ++r;
+    }
+    goto afterSkip;
+
+doSbis:
+    if (((cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) != 0) {
+        base += r->delta;
+        r = records + r->target;
+    } else {
+        ++r;
+    }
+    // A skip is a transfer: time is looked at in any case.
+afterSkip:
+    if (cpu.deadline != deadline || cpu.stall != 0 || static_cast<std::uint32_t>(base) + r->need >= limit) [[unlikely]] {
+        if (cpu.loadsAsk)
+            goto leave;
+        base += std::exchange(cpu.stall, 0);
+        deadline = cpu.deadline;
+        if (deadline <= start)
+            goto leave;
+        limit = static_cast<std::uint32_t>(std::min(deadline - start, kLongestSlice));
+        goto arrived;
+    }
+    goto *r->handler;
+
+    // The branch at the end of a counted delay loop, about to be taken: the loop does nothing but count down, so all rounds that fit before the
+    // limit are gone through at once. The last round, and the one in which the limit lies, run as they are.
+countByte:
+    if (f.z == 0) {
+        ++r;
+        goto *r->handler;
+    }
+    {
+        const std::uint32_t value = R[r->d];
+        const std::uint32_t rounds = roundsToSkip(value, r->k, static_cast<std::uint32_t>(base + r->delta) + records[r->target].need, limit);
+        if (rounds > 0) {
+            R[r->d] = f.logic<kAllFlags>(value - rounds, value - rounds == 0x7F ? 0x80U : 0U);
+            base += static_cast<std::int64_t>(rounds) * (2 * kOneInstruction + kByteLoop);
+        }
+    }
+    goto taken;
+
+countWord:
+    if (f.z == 0) {
+        ++r;
+        goto *r->handler;
+    }
+    {
+        const std::uint32_t value = pair(R, r->d);
+        const std::uint32_t rounds = roundsToSkip(value, r->k, static_cast<std::uint32_t>(base + r->delta) + records[r->target].need, limit);
+        if (rounds > 0) {
+            setPair(R, r->d, f.subtractWord<kAllFlags>(value - rounds + 1, 1));
+            base += static_cast<std::int64_t>(rounds) * (2 * kOneInstruction + kWordLoop);
+        }
+    }
+    goto taken;
+
+    // SUBI, then SBCI of one register after another; the branch has how many in r, and which, lowest first, in the bytes of next.
+countLong:
+    if (f.z == 0) {
+        ++r;
+        goto *r->handler;
+    }
+    {
+        std::uint32_t value = 0;
+        const auto part = [R](const Record* record, unsigned i) -> std::uint8_t& { return R[(record->next >> (8 * i)) & 31U]; };
+        for (unsigned i = r->r; i-- > 0;)
+            value = value << 8U | part(r, i);
+        const std::uint32_t rounds = roundsToSkip(value, r->k, static_cast<std::uint32_t>(base + r->delta) + records[r->target].need, limit);
+        if (rounds > 0) {
+            std::uint32_t before = value - rounds + 1;
+            part(r, 0) = f.subtract<kAllFlags, false>(before & 0xFFU, 1, 0);
+            for (unsigned i = 1; i < r->r; ++i) {
+                before >>= 8U;
+                part(r, i) = f.subtract<kAllFlags, true>(before & 0xFFU, 0, f.c);
+            }
+            base += static_cast<std::int64_t>(rounds) * ((r->r + 1) * kOneInstruction + r->r + 2);
+        }
+    }
+    goto taken;
 
 addAll:
     R[r->d] = f.add<kAllFlags>(R[r->d], R[r->r], 0);

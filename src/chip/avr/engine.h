@@ -15,8 +15,11 @@
 // make V and bit 4 makes H. A backward pass picks for each instruction the handler that computes only flags that somebody may
 // still see. Branches, memory accesses and everything slow count as somebody.
 //
-// What is rare or may look at the chip (I/O, sleep, SEI, RETI, anything outside SRAM) is carried out by the stepper: write back, step,
-// read again.
+// I/O at an address known when decoding (IN, OUT, SBI, CBI, SBIS, SBIC, LDS, STS) is carried out in place, at its exact cycle; it may only lower
+// the deadline. What is rarer or looks at more (sleep, SEI, RETI, pointers outside SRAM) is left to the stepper: write back, step, read
+// again.
+//
+// Counted delay loops are recognised by their shape when decoded, and gone through in closed form up to the deadline; a jump to itself likewise.
 //
 // Tested by tests/chip/avr/engine_test.cpp against the stepper, state for state, on random programs and random stops. Timed by
 // perf/avr_perf.cpp; figures in perf/README.md.
@@ -59,12 +62,15 @@ private:
     void fast(HandlerTable* table);
     const HandlerTable& handlers();
     void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
+    void findCountedLoop(std::uint32_t pc, const Instruction& branch);
+    [[nodiscard]] bool isCoreRegister(std::uint16_t address) const;
     [[nodiscard]] bool canEnter() const;
 
     Cpu& cpu_;
     const HandlerTable& handlers_;
     std::vector<Record> records_;
     std::vector<std::int64_t> prefix_;
+    std::vector<std::uint8_t> exact_;  // every flag is computed when control comes to this instruction in straight order
 };
 
 }  // namespace bramix::chip::avr

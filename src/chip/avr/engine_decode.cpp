@@ -56,6 +56,7 @@ void Engine::decodeAll()
     std::vector<std::uint32_t> toEnd(words + 2, 0);
     // Which flag groups somebody may see after the instruction that ends before pc.
     std::vector<std::uint8_t> live(words + 2, 3);
+    exact_.assign(words + 2, 1);
     for (std::uint32_t pc = words; pc-- > 0;) {
         const Instruction i = cpu_.decodeAt(pc);
         const std::uint32_t next = pc + i.words;
@@ -65,6 +66,7 @@ void Engine::decodeAll()
         const bool seesCz = endsRun(i.op) || (live[next] & 1) != 0;
         const bool seesRest = endsRun(i.op) || (live[next] & 2) != 0;
         live[pc] = static_cast<std::uint8_t>((use.readsCz || (seesCz && !use.writesCz) ? 1 : 0) | (use.readsRest || (seesRest && !use.writesRest) ? 2 : 0));
+        exact_[pc] = live[pc] == 3 ? 1 : 0;
         fillRecord(pc, i, seesRest ? kAllFlags : seesCz ? kCarryZero : kNoFlags);
         records_[pc].need = static_cast<std::uint32_t>(prefix_[pc]) + toEnd[pc];
     }
@@ -74,7 +76,7 @@ void Engine::decodeAll()
         Record& record = records_[pc];
         std::int64_t cost = i.cycles;
         switch (i.op) {
-        case Op::cpse: case Op::sbrc: case Op::sbrs: {
+        case Op::cpse: case Op::sbrc: case Op::sbrs: case Op::sbic: case Op::sbis: {
             const bool two = pc + 1 < words && isTwoWords(cpu_.flash_[pc + 1]);
             record.target = std::min(pc + (two ? 3 : 2), words);
             cost += two ? 2 : 1;
@@ -90,8 +92,52 @@ void Engine::decodeAll()
             break;
         default: break;
         }
-        const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret;
+        if (i.op == Op::brbc)
+            findCountedLoop(pc, i);
+        const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret || i.op == Op::reti;
         record.delta = prefix_[pc] + kOneInstruction + cost - (computed ? 0 : prefix_[record.target]);
+    }
+}
+
+// Registers that the core itself holds: reading or writing them goes by way of the stepper.
+bool Engine::isCoreRegister(std::uint16_t address) const
+{
+    return address == kSreg || address == kSpl || address == kSph || (address == kRampz && cpu_.core_.hasElpm) || (address == kEind && cpu_.core_.hasEind);
+}
+
+// The shapes in which compilers wait: a register, a pair, or two to four registers counted down to zero and nothing else.
+//   dec d ; brne .-4        sbiw d,1 ; brne .-4        subi d,1 ; sbci e,0 ... ; brne to the subi
+void Engine::findCountedLoop(std::uint32_t pc, const Instruction& branch)
+{
+    constexpr std::uint8_t kZeroFlag = 1;
+    if (branch.op != Op::brbc || branch.r != kZeroFlag || branch.target >= pc || pc - branch.target > 4)
+        return;
+    Record& record = records_[pc];
+    const std::uint32_t length = pc - branch.target;
+    const Instruction first = cpu_.decodeAt(branch.target);
+    const auto loop = [&](Special handler, unsigned cost, unsigned registers) {
+        record.handler = handlers_.special[handler];
+        record.d = first.d;
+        record.r = static_cast<std::uint8_t>(registers);
+        record.k = static_cast<std::uint16_t>(cost);
+    };
+    if (length == 1 && first.op == Op::dec)
+        loop(kCountByte, 3, 1);
+    else if (length == 1 && first.op == Op::sbiw && first.k == 1)
+        loop(kCountWord, 4, 2);
+    else if (length >= 2 && first.op == Op::subi && first.k == 1) {
+        std::uint32_t registers = first.d;
+        for (std::uint32_t i = 1; i < length; ++i) {
+            const Instruction next = cpu_.decodeAt(branch.target + i);
+            if (next.op != Op::sbci || next.k != 0)
+                return;
+            for (std::uint32_t k = 0; k < i; ++k)
+                if (((registers >> (8 * k)) & 31U) == next.d)
+                    return;
+            registers |= std::uint32_t{next.d} << (8 * i);
+        }
+        record.next = registers;
+        loop(kCountLong, length + 2, length);
     }
 }
 
@@ -106,8 +152,30 @@ void Engine::fillRecord(std::uint32_t pc, const Instruction& i, Live live)
     switch (i.op) {
     case Op::brbs: record.handler = handlers_.special[kIfSetC + 2U * i.r]; break;
     case Op::brbc: record.handler = handlers_.special[kIfSetC + 2U * i.r + 1]; break;
-    case Op::bset: record.handler = handlers_.special[i.r == 0 ? kSetC : i.r == 6 ? kSetT : kSlow]; break;
+    case Op::bset: record.handler = handlers_.special[i.r == 0 ? kSetC : i.r == 6 ? kSetT : i.r == 7 ? kSetI : kSlow]; break;
     case Op::bclr: record.handler = handlers_.special[i.r == 0 ? kClearC : i.r == 6 ? kClearT : i.r == 7 ? kClearI : kSlow]; break;
+    case Op::in:
+        if (i.k == kSpl || i.k == kSph)
+            record.handler = handlers_.special[kInSp];
+        else if (i.k == kSreg)
+            record.handler = handlers_.special[kInSreg];
+        else if (isCoreRegister(i.k))
+            record.handler = handlers_.special[kSlow];
+        break;
+    case Op::out:
+        if (i.k == kSreg)
+            record.handler = handlers_.special[kOutSreg];
+        else if (isCoreRegister(i.k))
+            record.handler = handlers_.special[kSlow];
+        break;
+    case Op::lds:
+        if (i.k >= 0x20 && i.k < cpu_.core_.ramStart && !isCoreRegister(i.k))
+            record.handler = handlers_.special[kLdsIo];
+        break;
+    case Op::sts:
+        if (i.k >= 0x20 && i.k < cpu_.core_.ramStart && !isCoreRegister(i.k))
+            record.handler = handlers_.special[kStsIo];
+        break;
     case Op::rjmp: case Op::jmp:
         if (i.target == pc) {
             record.handler = handlers_.special[kSelfJump];

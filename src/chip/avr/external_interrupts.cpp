@@ -40,6 +40,7 @@ ExternalInterrupts::ExternalInterrupts(ChipServices& chip) : StatefulPeripheral(
         flagsAt_ = e.source.flag.address;
         chip.claimVector(*this, e.source.vector);
         chip.ports().watch(e.pin, *this);
+        interests_[place(e.pin)].edge = static_cast<std::int8_t>(edges_.size());
         edges_.push_back(e);
     }
     for (int g = 0; g < 3; ++g) {
@@ -57,6 +58,7 @@ ExternalInterrupts::ExternalInterrupts(ChipServices& chip) : StatefulPeripheral(
             own(c.mask);
             if (std::none_of(edges_.begin(), edges_.end(), [&](const Edge& e) { return e.pin == c.pin; }))
                 chip.ports().watch(c.pin, *this);
+            interests_[place(c.pin)].change = static_cast<std::int8_t>(changes_.size());
             changes_.push_back(c);
         }
         groups_.push_back(s);
@@ -72,23 +74,24 @@ unsigned ExternalInterrupts::sense(const Edge& e) const
 
 void ExternalInterrupts::pinChanged(PortPin pin, bool level, kernel::Time at)
 {
-    for (std::size_t i = 0; i < edges_.size(); ++i) {
-        const Edge& e = edges_[i];
-        if (!(e.pin == pin))
-            continue;
-        const unsigned s = sense(e);
-        if (s == 0) {
-            updateInterrupts();
-        } else if (s == 1 || level == (s == 3)) {
-            if (stops_ == 0 || !e.needsClock)
-                later(at, kEdgeClocks, false, i);
-            else if (chip_.is(e.source.enable))
-                chip_.note("edge-asleep", fmt::format("{} is set to an edge, whose detector stands still in this sleep mode: only a low level wakes", chip_.table().vectors[e.source.vector].name));
-        }
-    }
-    for (const Change& c : changes_)
-        if (c.pin == pin && chip_.is(c.mask))
+    const Interest who = interests_[place(pin)];
+    if (who.change >= 0) {
+        const Change& c = changes_[static_cast<std::size_t>(who.change)];
+        if (chip_.is(c.mask))
             later(at, kChangeClocks, true, c.group);
+    }
+    if (who.edge < 0)
+        return;
+    const Edge& e = edges_[static_cast<std::size_t>(who.edge)];
+    const unsigned s = sense(e);
+    if (s == 0) {
+        updateInterrupts();
+    } else if (s == 1 || level == (s == 3)) {
+        if (stops_ == 0 || !e.needsClock)
+            later(at, kEdgeClocks, false, static_cast<std::size_t>(who.edge));
+        else if (chip_.is(e.source.enable))
+            chip_.note("edge-asleep", fmt::format("{} is set to an edge, whose detector stands still in this sleep mode: only a low level wakes", chip_.table().vectors[e.source.vector].name));
+    }
 }
 
 void ExternalInterrupts::later(kernel::Time changed, int clocks, bool pinChange, std::size_t index)

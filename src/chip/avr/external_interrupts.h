@@ -63,6 +63,13 @@ private:
         }
     };
 
+    // Which of edges_ and of changes_ a pin belongs to; -1 none.
+    struct Interest {
+        std::int8_t edge = -1;
+        std::int8_t change = -1;
+    };
+    [[nodiscard]] static std::size_t place(PortPin pin) { return pin.port * 8U + pin.bit; }
+
     [[nodiscard]] unsigned sense(const Edge& e) const;
     void later(kernel::Time changed, int clocks, bool pinChange, std::size_t index);
     void flagsArrive(kernel::Time now);
@@ -71,6 +78,7 @@ private:
     std::vector<Edge> edges_;
     std::vector<Change> changes_;
     std::vector<InterruptSource> groups_;
+    std::array<Interest, 12 * 8> interests_{};
     std::vector<std::pair<std::uint16_t, std::uint8_t>> storage_;  // registers and the bits there that are ours
     std::uint16_t flagsAt_ = 0, changeFlagsAt_ = 0;
     std::deque<Pending> due_;

@@ -87,10 +87,18 @@ circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
 
 void Ports::drive(PortState& port, std::uint8_t bits)
 {
-    const circuit::Circuit::Batch together(circuit_);
-    for (unsigned bit = 0; bit < 8; ++bit)
-        if (((bits >> bit) & 1) != 0 && port.pins[bit].id != circuit::kNoPin)
+    const auto one = [&](unsigned bit) {
+        if (port.pins[bit].id != circuit::kNoPin)
             circuit_.drive(port.pins[bit].id, driveFor(port, bit), chip_.cause());
+    };
+    if ((bits & (bits - 1)) == 0) {
+        if (bits != 0)
+            one(static_cast<unsigned>(std::countr_zero(bits)));
+        return;
+    }
+    const circuit::Circuit::Batch together(circuit_);
+    for (unsigned left = bits; left != 0; left &= left - 1)
+        one(static_cast<unsigned>(std::countr_zero(left)));
 }
 
 void Ports::driveAll()
@@ -164,26 +172,37 @@ bool Ports::levelAt(PortPin pin, kernel::Time when) const
     return level;
 }
 
-std::uint8_t Ports::readPins(const PortState& port, std::int64_t cycle) const
+// Most reads come long after the last change: then the synchroniser shows what the pins have now.
+std::uint8_t Ports::readPins(PortState& port, std::int64_t cycle)
 {
     const kernel::Time sampled = chip_.clock().timeOf({cycle}) - chip_.clock().span(1) / 2;
+    if (circuit_.generation() != port.checkedAt)
+        checkFloating(port);
+    if (port.lastChange <= sampled) [[likely]]
+        return port.levels & ~port.inputOff;
     std::uint8_t value = 0;
+    for (unsigned bit = 0; bit < 8; ++bit)
+        if (port.pins[bit].id != circuit::kNoPin && levelAt({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)}, sampled))
+            value = static_cast<std::uint8_t>(value | (1U << bit));
+    return value & ~port.inputOff;
+}
+
+// Tells of inputs that float; looked at again only where some net has changed since.
+void Ports::checkFloating(PortState& port)
+{
+    port.checkedAt = circuit_.generation();
+    if (!floatingRead)
+        return;
     for (unsigned bit = 0; bit < 8; ++bit) {
         const PinState& pin = port.pins[bit];
-        if (pin.id == circuit::kNoPin || ((port.inputOff >> bit) & 1) != 0)
-            continue;
-        const PortPin which{static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)};
-        if (levelAt(which, sampled))
-            value = static_cast<std::uint8_t>(value | (1 << bit));
-        if (floatingRead && ((port.ddr >> bit) & 1) == 0 && circuit_.stateOf(circuit_.netOf(pin.id)) == circuit::NetState::floating)
-            floatingRead(which);
+        if (pin.id != circuit::kNoPin && (((port.ddr | port.inputOff) >> bit) & 1) == 0 && circuit_.stateOf(circuit_.netOf(pin.id)) == circuit::NetState::floating)
+            floatingRead({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)});
     }
-    return value;
 }
 
 std::uint8_t Ports::read(std::uint16_t address, std::int64_t cycle)
 {
-    const PortState* port = portOf(address);
+    PortState* port = portOf(address);
     if (port == nullptr)
         return chip_.reg(address);
     if (address == port->ddrAt)
@@ -238,9 +257,12 @@ void Ports::pinChanged(circuit::PinId id, bool level, kernel::Time when)
 {
     const PortPin pin = pinOf_[static_cast<std::size_t>(id)];
     PinState& state = at(pin);
+    PortState& port = ports_[pin.port];
     state.level = level;
+    port.levels = static_cast<std::uint8_t>((port.levels & ~(1U << pin.bit)) | (static_cast<unsigned>(level) << pin.bit));
+    port.lastChange = when;
     state.changes[state.head] = {when, level};
-    state.head = static_cast<std::uint8_t>((state.head + 1) % kHistory);
+    state.head = static_cast<std::uint8_t>((state.head + 1U) % kHistory);
     for (PinWatcher* watcher : state.watchers)
         watcher->pinChanged(pin, level, when);
 }

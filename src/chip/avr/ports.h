@@ -84,7 +84,8 @@ public:
     void state(Archive& ar)
     {
         for (PortState& p : ports_) {
-            ar(p.ddr, p.port, p.inputOff);
+            ar(p.ddr, p.port, p.inputOff, p.levels, p.lastChange);
+            p.checkedAt = UINT64_MAX;
             for (PinState& s : p.pins)
                 ar(s.level, s.overrides, s.values, s.forces, s.changes, s.head);
         }
@@ -120,6 +121,9 @@ private:
         const PortRow* row = nullptr;
         std::uint16_t pinAt = 0, ddrAt = 0, portAt = 0;  // data addresses
         std::uint8_t ddr = 0, port = 0;
+        std::uint8_t levels = 0;                  // of the joined pins, now
+        kernel::Time lastChange = kernel::Time::min();
+        std::uint64_t checkedAt = UINT64_MAX;     // generation of the circuit at which floating inputs were last looked for
         std::uint8_t inputOff = 0;  // bits whose digital input DIDRn has switched off: they read 0
         std::array<PinState, 8> pins;
     };
@@ -130,7 +134,8 @@ private:
     void writeInputDisable(std::uint16_t address, std::uint8_t value);
     void drive(PortState& port, std::uint8_t bits);
     void driveAll();
-    std::uint8_t readPins(const PortState& port, std::int64_t cycle) const;
+    std::uint8_t readPins(PortState& port, std::int64_t cycle);
+    void checkFloating(PortState& port);
 
     // A bit of DIDRn and the pin whose digital input it switches off.
     struct InputDisable {

@@ -76,6 +76,8 @@ void SelfProgramming::updateLoads()
     const bool locked = chip_.table().bootBytes != 0 && ((chip_.fuse("BLB0") & chip_.fuse("BLB1")) & 2U) == 0;
     const std::uint8_t special = chip_.reg(spmcsr_) & (lockBits_.mask | signature_.mask | busySection_.mask);
     cpu_.loadsAsk = locked || special != 0;
+    if (cpu_.loadsAsk)
+        cpu_.stopBy(INT64_MIN);  // the engine hands over to the stepper
 }
 
 void SelfProgramming::clearBuffer()

@@ -12,13 +12,23 @@ using namespace bramix::chip::avr;
 
 class PlainBus : public IoBus {
 public:
-    std::uint8_t ioRead(std::uint16_t address, std::int64_t) override { return memory[address]; }
-    void ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t) override { memory[address] = value; }
-    void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t) override
+    std::uint8_t ioRead(std::uint16_t address, std::int64_t cycle) override
     {
+        happen(address + cycle);
+        return memory[address];
+    }
+    void ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override
+    {
+        happen(address + value + cycle);
+        memory[address] = value;
+    }
+    void ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle) override
+    {
+        happen(address + bit + cycle);
         memory[address] = static_cast<std::uint8_t>((memory[address] & ~(1 << bit)) | (value ? 1 << bit : 0));
     }
     void interruptsEnabled(std::int64_t) override { ++enables; }
+    [[nodiscard]] bool interruptPending() const override { return pending; }
     void sleepInstruction(std::int64_t) override { ++sleeps; }
     void watchdogReset(std::int64_t) override { ++watchdogResets; }
     void storeProgramMemory(std::int64_t) override { ++stores; }
@@ -27,7 +37,23 @@ public:
     void unwrittenRead(std::uint16_t) override { ++unwrittenReads; }
     void stackInData(std::uint16_t) override {}
 
+    // What an access to a peripheral may bring about: something due soon, or at once, or a core that stands for a while. It depends on the exact cycle,
+    // so that a cycle wrong by one shows.
+    Cpu* lively = nullptr;
+    void happen(std::int64_t seed)
+    {
+        if (lively == nullptr)
+            return;
+        switch (seed * 0x9E37 % 31) {
+        case 0: lively->stopBy(INT64_MIN); break;
+        case 1: lively->stopBy(lively->cycle + 9); break;
+        case 2: lively->stall += 3; break;
+        default: break;
+        }
+    }
+
     std::array<std::uint8_t, 0x200> memory{};
+    bool pending = false;
     int enables = 0, sleeps = 0, watchdogResets = 0, stores = 0, unwrittenReads = 0;
 };
 
