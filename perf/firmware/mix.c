@@ -1,9 +1,10 @@
 /*
  * An I/O mix, as in a controller at work: a 1 kHz tick, a serial line at 115200 baud that is never idle, conversions at 10 kHz by the timer's
- * trigger, three pins of pulse-width modulation whose duty the conversions set. Between interrupts the core filters what it measured.
+ * trigger, three pins of pulse-width modulation whose duty the conversions set. The core filters each measurement and sleeps in between.
  */
 #include <avr/interrupt.h>
 #include <avr/io.h>
+#include <avr/sleep.h>
 #include <stdint.h>
 
 static volatile uint16_t ticks, samples;
@@ -50,8 +51,15 @@ int main(void)
     UCSR0A = 1 << U2X0; /* 115200 baud */
     UCSR0B = (1 << TXEN0) | (1 << UDRIE0);
     sei();
+    set_sleep_mode(SLEEP_MODE_IDLE);
+    sleep_enable();
     uint32_t mean = 0;
+    uint16_t done = 0;
     for (;;) {
+        sleep_cpu();
+        if (samples == done)
+            continue;
+        done = samples;
         const uint16_t now = latest;
         mean += ((uint32_t)now << 8) - (mean >> 8);
         OCR0A = mean >> 18;

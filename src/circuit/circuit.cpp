@@ -244,6 +244,47 @@ void Circuit::markDirty(std::uint32_t island)
     }
 }
 
+NetState Circuit::stateFor(const Net& net, double volts) const
+{
+    if (volts <= net.thresholds.low)
+        return NetState::low;
+    return volts >= net.thresholds.high ? NetState::high : NetState::between;
+}
+
+// Records the new voltage, keeps the integrals, and tells who listens.
+[[gnu::always_inline]] inline void Circuit::publishInto(Net& net, NetId id, double volts, NetState state)
+{
+    const Time now = queue_.now();
+    const bool stateChanged = net.state != state;
+    if (stateChanged) {
+        if (net.state == NetState::high)
+            net.high += now - net.since;
+        net.since = now;
+        net.state = state;
+        ++net.changes;
+        ++generation_;
+    }
+    const bool voltsChanged = net.volts != volts;
+    net.volts = volts;
+    if (stateChanged && observer_ != nullptr)
+        observer_->netChanged(id, state, now, cause_);
+    if (state == NetState::floating)
+        return;  // an undriven input reads what it read last
+    if (voltsChanged)
+        for (std::size_t i = 0; i < net.watchers.size(); ++i)
+            net.watchers[i].second->voltageChanged(net.watchers[i].first, volts, now);
+    for (std::size_t i = 0; i < net.listeners.size(); ++i) {
+        Pin& pin = at(net.listeners[i]);
+        const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;
+        if (level != pin.level) {
+            pin.level = level;
+            pin.listener.who->pinChanged(net.listeners[i], level, now);
+        }
+    }
+}
+
+void Circuit::publish(NetId id, double volts, NetState state) { publishInto(at(id), id, volts, state); }
+
 void Circuit::drive(PinId id, Drive drive, Cause cause)
 {
     Pin& pin = at(id);
@@ -260,7 +301,7 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
     // Nothing else has a say: the net has this pin's voltage, and no current flows that could be too large.
     if (net.alone && net.drivers == 1 && !drive.floating() && batches_ == 0 && !settling_) [[likely]] {
         settling_ = true;
-        publish(pin.net, drive.volts, stateFor(net, drive.volts));
+        publishInto(net, pin.net, drive.volts, stateFor(net, drive.volts));
         settling_ = false;
         if (!dirty_.empty())
             settle();
@@ -423,45 +464,6 @@ void Circuit::reportOverloads(NetId id)
     }
 }
 
-NetState Circuit::stateFor(const Net& net, double volts) const
-{
-    if (volts <= net.thresholds.low)
-        return NetState::low;
-    return volts >= net.thresholds.high ? NetState::high : NetState::between;
-}
-
-// Records the new voltage, keeps the integrals, and tells who listens.
-void Circuit::publish(NetId id, double volts, NetState state)
-{
-    Net& net = at(id);
-    const Time now = queue_.now();
-    const bool stateChanged = net.state != state;
-    if (stateChanged) {
-        if (net.state == NetState::high)
-            net.secondsHigh += seconds(now - net.since);
-        net.since = now;
-        net.state = state;
-        ++net.changes;
-        ++generation_;
-    }
-    const bool voltsChanged = net.volts != volts;
-    net.volts = volts;
-    if (stateChanged && observer_ != nullptr)
-        observer_->netChanged(id, state, now, cause_);
-    if (state == NetState::floating)
-        return;  // an undriven input reads what it read last
-    if (voltsChanged)
-        for (std::size_t i = 0; i < net.watchers.size(); ++i)
-            net.watchers[i].second->voltageChanged(net.watchers[i].first, volts, now);
-    for (std::size_t i = 0; i < net.listeners.size(); ++i) {
-        Pin& pin = at(net.listeners[i]);
-        const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;
-        if (level != pin.level) {
-            pin.level = level;
-            pin.listener.who->pinChanged(net.listeners[i], level, now);
-        }
-    }
-}
 
 void Circuit::setElementAmps(Element& element, double amps)
 {
@@ -484,7 +486,7 @@ Amps Circuit::current(PinId id) const
 double Circuit::secondsHigh(NetId id) const
 {
     const Net& net = at(id);
-    return net.secondsHigh + (net.state == NetState::high ? seconds(queue_.now() - net.since) : 0);
+    return seconds(net.high + (net.state == NetState::high ? queue_.now() - net.since : kernel::Duration{}));
 }
 
 double Circuit::charge(ElementId id) const

@@ -181,7 +181,7 @@ public:
         for (Pin& p : pins_)
             ar(p.drive, p.level);
         for (Net& n : nets_)
-            ar(n.volts, n.state, n.secondsHigh, n.changes, n.since);
+            ar(n.volts, n.state, n.high, n.changes, n.since);
         for (Element& e : elements_)
             ar(e.closed, e.amps, e.charge, e.since);
         if constexpr (Archive::kLoading)
@@ -213,7 +213,7 @@ private:
         std::vector<std::pair<PinId, VoltageListener*>> watchers;
         Thresholds thresholds;
         double volts = 0;
-        double secondsHigh = 0;
+        kernel::Duration high{};  // time spent high
         std::uint64_t changes = 0;
         Time since{};
         std::uint32_t island = 0;
@@ -296,6 +296,7 @@ private:
     void classify(const Island& island, Solution& solution) const;
     [[nodiscard]] NetState stateFor(const Net& net, double volts) const;
     void publish(NetId id, double volts, NetState state);
+    void publishInto(Net& net, NetId id, double volts, NetState state);
     void setElementAmps(Element& element, double amps);
     void reportOverloads(NetId id);
 

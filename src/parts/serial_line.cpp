@@ -102,8 +102,12 @@ void SerialLine::sendEdge(Time at)
     sendAlarm_.arm(sendStart_ + sendBit_ * sendAt_);
 }
 
+// A character's samples lie in the middle of its bits. They are worked out where the line changes and at the last one, from what the line showed.
 void SerialLine::pinChanged(circuit::PinId /*pin*/, bool level, Time at)
 {
+    if (listening_)
+        takeSamples(at, listenLevel_);
+    listenLevel_ = level;
     if (level || listening_)
         return;
     const LineFormat f = format();
@@ -115,23 +119,33 @@ void SerialLine::pinChanged(circuit::PinId /*pin*/, bool level, Time at)
     listenAt_ = 0;
     listenBits_ = 0;
     listenCount_ = 1 + f.dataBits + (f.parity == LineFormat::Parity::none ? 0 : 1) + 1;
-    listenAlarm_.arm(at + f.bit / 2);
+    listenAlarm_.arm(sampleTime(listenCount_ - 1));
 }
 
-// In the middle of each bit.
+Time SerialLine::sampleTime(unsigned bit) const { return listenStart_ + listenBit_ * bit + listenBit_ / 2; }
+
+// Those that lie before `until`, of a line that showed this level.
+void SerialLine::takeSamples(Time until, bool level)
+{
+    while (listening_ && listenAt_ < listenCount_ && sampleTime(listenAt_) < until) {
+        if (listenAt_ == 0 && level) {  // a spike, not a start bit
+            listening_ = false;
+            listenAlarm_.disarm();
+            return;
+        }
+        if (level)
+            listenBits_ = static_cast<std::uint16_t>(listenBits_ | (1U << listenAt_));
+        ++listenAt_;
+    }
+}
+
+// The stop bit's sample has come.
 void SerialLine::sample(Time at)
 {
     const bool bit = circuit_.level(rx_);
-    if (listenAt_ == 0 && bit) {  // a spike, not a start bit
-        listening_ = false;
+    takeSamples(at + Duration(1), bit);
+    if (!listening_)
         return;
-    }
-    if (bit)
-        listenBits_ = static_cast<std::uint16_t>(listenBits_ | (1U << listenAt_));
-    if (++listenAt_ < listenCount_) {
-        listenAlarm_.arm(listenStart_ + listenBit_ * listenAt_ + listenBit_ / 2);
-        return;
-    }
     listening_ = false;
     const LineFormat f = format();
     const unsigned data = (listenBits_ >> 1) & ((1U << f.dataBits) - 1);

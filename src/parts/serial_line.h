@@ -46,7 +46,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(toSend_, connected_, sendBits_, sendCount_, sendAt_, sendStart_, sendBit_, listening_, listenStart_, listenBit_, listenAt_, listenCount_, listenBits_, txLevel_, sendAlarm_,
+        ar(toSend_, connected_, sendBits_, sendCount_, sendAt_, sendStart_, sendBit_, listening_, listenStart_, listenBit_, listenAt_, listenCount_, listenBits_, listenLevel_, txLevel_, sendAlarm_,
            listenAlarm_);
         if constexpr (Archive::kLoading)
             if (connected_)
@@ -58,6 +58,8 @@ private:
     void startNext(kernel::Time at);
     void sendEdge(kernel::Time at);
     void sample(kernel::Time at);
+    [[nodiscard]] kernel::Time sampleTime(unsigned bit) const;
+    void takeSamples(kernel::Time until, bool level);
     void drive(bool level);
 
     kernel::EventQueue& queue_;
@@ -82,6 +84,7 @@ private:
     unsigned listenAt_ = 0;
     unsigned listenCount_ = 0;
     std::uint16_t listenBits_ = 0;
+    bool listenLevel_ = false;
 
     kernel::Alarm sendAlarm_;
     kernel::Alarm listenAlarm_;

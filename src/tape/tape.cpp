@@ -9,6 +9,7 @@ ChannelId Tape::channel(const std::string& name)
     const auto [entry, isNew] = byName_.try_emplace(name, static_cast<ChannelId>(channels_.size()));
     if (isNew) {
         channels_.emplace_back();
+        last_.push_back(nullptr);
         channels_.back().name = name;
     }
     return entry->second;
@@ -20,13 +21,15 @@ ChannelId Tape::find(const std::string& name) const
     return found == byName_.end() ? UINT32_MAX : found->second;
 }
 
-void Tape::grow(Channel& channel)
+Tape::Chunk* Tape::grow(ChannelId id)
 {
+    Channel& channel = channels_[id];
     if (chunkCount_ >= boundChunks_)
         forgetOldest();
     channel.chunks.push_back(std::make_unique<Chunk>());
     channel.chunks.back()->reserve(kChunkEdges);
     ++chunkCount_;
+    return last_[id] = channel.chunks.back().get();
 }
 
 void Tape::forgetOldest()
@@ -39,6 +42,9 @@ void Tape::forgetOldest()
         return;  // every chunk is a channel's only one; more channels than the bound foresees
     oldest->before = oldest->chunks.front()->back().state;
     knownFrom_ = std::max(knownFrom_, oldest->chunks.front()->back().at);
+    Chunk*& last = last_[static_cast<std::size_t>(byName_.at(oldest->name))];
+    if (last == oldest->chunks.front().get())
+        last = nullptr;
     oldest->chunks.pop_front();
     --chunkCount_;
 }
@@ -97,6 +103,7 @@ void Tape::clear()
         c.chunks.clear();
         c.before = 2;
     }
+    std::fill(last_.begin(), last_.end(), nullptr);
     chunkCount_ = 0;
     knownFrom_ = {};
 }

@@ -57,10 +57,10 @@ public:
 
     void record(ChannelId id, const Edge& edge)
     {
-        Channel& c = channels_[id];
-        if (c.chunks.empty() || c.chunks.back()->size() == kChunkEdges) [[unlikely]]
-            grow(c);
-        c.chunks.back()->push_back(edge);
+        Chunk* chunk = last_[id];
+        if (chunk == nullptr || chunk->size() == kChunkEdges) [[unlikely]]
+            chunk = grow(id);
+        chunk->push_back(edge);
     }
 
     // Edges that are still remembered; the oldest has index 0.
@@ -87,10 +87,11 @@ private:
         State before = 2;  // state at the beginning of the oldest chunk
     };
 
-    void grow(Channel& channel);
+    Chunk* grow(ChannelId id);
     void forgetOldest();
 
     std::deque<Channel> channels_;
+    std::vector<Chunk*> last_;  // the chunk that each channel writes to, or null
     std::map<std::string, ChannelId> byName_;
     std::size_t boundChunks_;
     std::size_t chunkCount_ = 0;

@@ -88,6 +88,9 @@ unsigned Adc::divisor() const
 
 void Adc::noteClock()
 {
+    if (notedHz_ == chip_.clock().hz() / divisor())
+        return;
+    notedHz_ = chip_.clock().hz() / divisor();
     const double hz = static_cast<double>(chip_.clock().hz()) / divisor();
     if (hz > kHighestHz || hz < kLowestHz)
         chip_.note("adc-clock", fmt::format("the ADC converts at {:.0f} kHz, outside its 50 kHz to 1 MHz: set ADPS2:0 for a clock in this range", hz / 1e3));

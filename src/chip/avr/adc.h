@@ -85,6 +85,8 @@ private:
     bool locked_ = false;
     std::uint16_t result_ = 0;
 
+    std::uint64_t notedHz_ = 0;  // the last ADC clock that was looked at; derived
+
     CycleAlarm sampleAlarm_;
     CycleAlarm doneAlarm_;
 };

@@ -620,6 +620,12 @@ void Chip::ioWrite(std::uint16_t address, std::uint8_t value, std::int64_t cycle
 void Chip::ioWriteBit(std::uint16_t address, std::uint8_t bit, bool value, std::int64_t cycle)
 {
     const auto mask = static_cast<std::uint8_t>(1 << bit);
+    if (ownerAt_[address] == ports_.get() && ((bitsAt_[address] >> bit) & 1) != 0) [[likely]] {
+        catchUp(cycle);
+        ports_->writeBit(address, bit, value);
+        afterAccess();
+        return;
+    }
     if (table_.bitwiseFlags && rowAt_[address] != nullptr && rowAt_[address]->kind == RegisterKind::flags) {
         if (value)
             ioWrite(address, mask, cycle);

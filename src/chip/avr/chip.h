@@ -48,7 +48,7 @@ public:
 struct ChipOptions {
     std::uint64_t clockHz = 0;       // of the crystal or clock on XTAL; 0: the chip's usual one
     bool hasCrystal = true;          // something oscillates there
-    std::optional<FuseBytes> fuses;  // absent: those of a chip on nothing (idealFuses)
+    std::optional<FuseBytes> fuses{};  // absent: those of a chip on nothing (idealFuses)
     bool startsAtOnce = true;        // an ideal reset: no start-up time at power-up
     double supplyVolts = 5.0;
     std::uint32_t actor = 0;         // who this chip is in a Cause

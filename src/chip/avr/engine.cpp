@@ -367,7 +367,11 @@ near:
         }
         const auto here = static_cast<std::uint32_t>(r - records);
         std::uint32_t last = here;
-        for (std::uint32_t at = here; at < flashWords && static_cast<std::uint32_t>(base + prefix[at]) < limit; at += cpu.decoded_[at].words)
+        std::uint32_t at = here;
+        for (; at < flashWords && static_cast<std::uint32_t>(base + prefix[strides_[at].end]) < limit; at = strides_[at].end)
+            if (strides_[at].lastExact != 0)
+                last = at + strides_[at].lastExact - 1;
+        for (; at < flashWords && static_cast<std::uint32_t>(base + prefix[at]) < limit; at += cpu.decoded_[at].words)
             if (exact_[at] != 0)
                 last = at;
         if (last == here)

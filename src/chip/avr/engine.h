@@ -70,6 +70,12 @@ private:
     const HandlerTable& handlers_;
     std::vector<Record> records_;
     std::vector<std::int64_t> prefix_;
+    // Eight instructions in straight order: where they end, and how far on (plus 1) the last exact one among them lies; 0: none.
+    struct Stride {
+        std::uint32_t end = 0;
+        std::uint32_t lastExact = 0;
+    };
+    std::vector<Stride> strides_;
     std::vector<std::uint8_t> exact_;  // every flag is computed when control comes to this instruction in straight order
 };
 

@@ -70,6 +70,17 @@ void Engine::decodeAll()
         fillRecord(pc, i, seesRest ? kAllFlags : seesCz ? kCarryZero : kNoFlags);
         records_[pc].need = static_cast<std::uint32_t>(prefix_[pc]) + toEnd[pc];
     }
+    strides_.assign(words + 2, Stride{words, 0});
+    for (std::uint32_t pc = 0; pc < words; ++pc) {
+        constexpr int kStride = 8;
+        std::uint32_t at = pc;
+        for (int i = 0; i < kStride && at < words; ++i) {
+            if (exact_[at] != 0)
+                strides_[pc].lastExact = at - pc + 1;
+            at += cpu_.decoded_[at].words;
+        }
+        strides_[pc].end = std::min(at, words);
+    }
     // Targets lie anywhere, so what a transfer adds is known only now.
     for (std::uint32_t pc = 0; pc < words; ++pc) {
         const Instruction i = cpu_.decodeAt(pc);

@@ -57,7 +57,7 @@ ExternalInterrupts::ExternalInterrupts(ChipServices& chip) : StatefulPeripheral(
                 continue;
             own(c.mask);
             if (std::none_of(edges_.begin(), edges_.end(), [&](const Edge& e) { return e.pin == c.pin; }))
-                chip.ports().watch(c.pin, *this);
+                chip.ports().watch(c.pin, *this, c.mask);
             interests_[place(c.pin)].change = static_cast<std::int8_t>(changes_.size());
             changes_.push_back(c);
         }

@@ -87,18 +87,51 @@ circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
 
 void Ports::drive(PortState& port, std::uint8_t bits)
 {
-    const auto one = [&](unsigned bit) {
-        if (port.pins[bit].id != circuit::kNoPin)
-            circuit_.drive(port.pins[bit].id, driveFor(port, bit), chip_.cause());
-    };
     if ((bits & (bits - 1)) == 0) {
         if (bits != 0)
-            one(static_cast<unsigned>(std::countr_zero(bits)));
+            driveOne(port, static_cast<unsigned>(std::countr_zero(bits)));
         return;
     }
     const circuit::Circuit::Batch together(circuit_);
     for (unsigned left = bits; left != 0; left &= left - 1)
-        one(static_cast<unsigned>(std::countr_zero(left)));
+        driveOne(port, static_cast<unsigned>(std::countr_zero(left)));
+}
+
+void Ports::driveOne(PortState& port, unsigned bit)
+{
+    const PinState& pin = port.pins[bit];
+    if (pin.id == circuit::kNoPin)
+        return;
+    // The common case first: an output that is nobody's but the port's.
+    if (pin.overrides == 0 && ((port.ddr >> bit) & 1) != 0)
+        circuit_.drive(pin.id, {((port.port >> bit) & 1) != 0 ? chip_.supplyVolts() : 0.0, electrical_.outputOhms}, chip_.cause());
+    else
+        circuit_.drive(pin.id, driveFor(port, bit), chip_.cause());
+}
+
+void Ports::writeBit(std::uint16_t address, unsigned bit, bool value)
+{
+    PortState* port = portOf(address);
+    const auto mask = static_cast<std::uint8_t>(1U << bit);
+    if (port == nullptr || address == port->pinAt) {
+        if (port != nullptr && chip_.table().bitwiseFlags) {
+            if (!value)
+                return;
+            port->port ^= mask;
+            chip_.reg(port->portAt) = port->port;
+            driveOne(*port, bit);
+        } else {
+            const std::uint8_t now = chip_.reg(address);
+            write(address, static_cast<std::uint8_t>(value ? now | mask : now & ~mask), 0);
+        }
+        return;
+    }
+    std::uint8_t& target = address == port->ddrAt ? port->ddr : port->port;
+    if (((target >> bit) & 1) == static_cast<unsigned>(value))
+        return;
+    target ^= mask;
+    chip_.reg(address) = target;
+    driveOne(*port, bit);
 }
 
 void Ports::driveAll()
@@ -115,9 +148,12 @@ void Ports::setOverride(PortPin pin, Override who, bool enabled, bool value, For
     PinState& state = at(pin);
     const auto bit = static_cast<std::uint8_t>(who);
     const auto set = [bit](std::uint8_t& field, bool on) { field = static_cast<std::uint8_t>(on ? field | bit : field & ~bit); };
+    Force& forced = state.forces[static_cast<std::size_t>(std::countr_zero(bit))];
+    if (((state.overrides & bit) != 0) == enabled && ((state.values & bit) != 0) == value && forced == force)
+        return;
     set(state.overrides, enabled);
     set(state.values, value);
-    state.forces[static_cast<std::size_t>(std::countr_zero(bit))] = force;
+    forced = force;
     drive(ports_[pin.port], static_cast<std::uint8_t>(1 << pin.bit));
 }
 
@@ -130,7 +166,7 @@ void Ports::refresh()
     driveAll();
 }
 
-void Ports::watch(PortPin pin, PinWatcher& watcher) { at(pin).watchers.push_back(&watcher); }
+void Ports::watch(PortPin pin, PinWatcher& watcher, BitRef gate) { at(pin).watchers.push_back({&watcher, gate.exists() ? &chip_.reg(gate.address) : nullptr, gate.mask}); }
 
 bool Ports::floats(PortPin pin) const
 {
@@ -256,15 +292,16 @@ void Ports::reset()
 void Ports::pinChanged(circuit::PinId id, bool level, kernel::Time when)
 {
     const PortPin pin = pinOf_[static_cast<std::size_t>(id)];
-    PinState& state = at(pin);
     PortState& port = ports_[pin.port];
+    PinState& state = port.pins[pin.bit];
     state.level = level;
     port.levels = static_cast<std::uint8_t>((port.levels & ~(1U << pin.bit)) | (static_cast<unsigned>(level) << pin.bit));
     port.lastChange = when;
     state.changes[state.head] = {when, level};
     state.head = static_cast<std::uint8_t>((state.head + 1U) % kHistory);
-    for (PinWatcher* watcher : state.watchers)
-        watcher->pinChanged(pin, level, when);
+    for (const Watch& w : state.watchers)
+        if (w.gate == nullptr || (*w.gate & w.mask) != 0)
+            w.who->pinChanged(pin, level, when);
 }
 
 }  // namespace bramix::chip::avr

@@ -54,7 +54,8 @@ public:
     void setOverride(PortPin pin, Override who, bool enabled, bool value, Force force = Force::none);
     // The supply has changed, or MCUCR.PUD.
     void refresh();
-    void watch(PortPin pin, PinWatcher& watcher);
+    // With a gate, only while this bit is set: most pins change unheeded most of the time.
+    void watch(PortPin pin, PinWatcher& watcher, BitRef gate = {});
 
     // What an analog input sees: the voltage of its net, and the resistance behind it. An unwired pin is at 0 V behind nothing.
     [[nodiscard]] double volts(PortPin pin) const;
@@ -71,6 +72,8 @@ public:
 
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
+    // SBI and CBI: one bit, the others untouched.
+    void writeBit(std::uint16_t address, unsigned bit, bool value);
     void reset() override;
     [[nodiscard]] Sleep runsIn() const override { return Sleep::powerDown; }
     [[nodiscard]] circuit::Thresholds thresholds() const;
@@ -107,9 +110,15 @@ private:
         }
     };
 
+    struct Watch {
+        PinWatcher* who = nullptr;
+        const std::uint8_t* gate = nullptr;  // in the register file, which never moves
+        std::uint8_t mask = 0;
+    };
+
     struct PinState {
         circuit::PinId id = circuit::kNoPin;
-        std::vector<PinWatcher*> watchers;
+        std::vector<Watch> watchers;
         std::array<Change, kHistory> changes{};  // ring of the last changes
         std::uint8_t head = 0;
         bool level = false;
@@ -133,6 +142,7 @@ private:
     [[nodiscard]] circuit::Drive driveFor(const PortState& port, unsigned bit) const;
     void writeInputDisable(std::uint16_t address, std::uint8_t value);
     void drive(PortState& port, std::uint8_t bits);
+    void driveOne(PortState& port, unsigned bit);
     void driveAll();
     std::uint8_t readPins(PortState& port, std::int64_t cycle);
     void checkFloating(PortState& port);

@@ -34,8 +34,8 @@ Spi::Spi(ChipServices& chip) : StatefulPeripheral(chip), alarm_(*this, chip, [th
         chip.claim(*this, address);
     chip.claimVector(*this, source_.vector);
     chip.claimPower(*this, names.bit("PRSPI"));
-    chip.ports().watch(ss_, *this);
-    chip.ports().watch(sck_, *this);
+    chip.ports().watch(ss_, *this, spe_);
+    chip.ports().watch(sck_, *this, spe_);
 }
 
 // Table 19-5: 4, 16, 64, 128 cycles a bit, or half of the first three by SPI2X, and of the last 64.

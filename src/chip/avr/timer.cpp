@@ -117,9 +117,9 @@ void Timer::takeMode()
     for (unsigned i = 0; i < wgm_.size(); ++i)
         wgm |= chip_.is(wgm_[i]) ? 1U << i : 0U;
     mode_ = row_.width == 16 ? &kModes16[wgm] : &kModes8[wgm];
+    clockSelect_ = (chip_.is(cs_[0]) ? 1U : 0U) | (chip_.is(cs_[1]) ? 2U : 0U) | (chip_.is(cs_[2]) ? 4U : 0U);
+    takeConnections();
 }
-
-unsigned Timer::clockSelect() const { return (chip_.is(cs_[0]) ? 1U : 0U) | (chip_.is(cs_[1]) ? 2U : 0U) | (chip_.is(cs_[2]) ? 4U : 0U); }
 
 std::uint32_t Timer::top() const
 {
@@ -136,7 +136,7 @@ unsigned Timer::divisor() const
 {
     if (frozen_ || prescaler_.held)
         return 0;
-    return (row_.prescale == Prescale::external ? kExternalPrescale : kOwnPrescale)[clockSelect()];
+    return (row_.prescale == Prescale::external ? kExternalPrescale : kOwnPrescale)[clockSelect_];
 }
 
 std::int64_t Timer::sourceCycle(std::int64_t cycle) const
@@ -159,12 +159,13 @@ kernel::Time Timer::timeOfTick(std::int64_t tick) const
 }
 
 // Whether the compare unit has its pin.
-bool Timer::connected(unsigned unit) const
+void Timer::takeConnections()
 {
-    const unsigned c = com(unit);
-    if (c == 0 || !units_[unit].pin.exists() || mode().shape == Shape::reserved)
-        return false;
-    return !(c == 1 && buffered() && (unit != 0 || !mode().toggleA));
+    for (unsigned unit = 0; unit < kMostUnits; ++unit) {
+        const unsigned c = com(unit);
+        const bool none = c == 0 || !units_[unit].pin.exists() || mode().shape == Shape::reserved;
+        connected_[unit] = !none && !(c == 1 && buffered() && (unit != 0 || !mode().toggleA));
+    }
 }
 
 // How many ticks pass before the one in which something happens.
@@ -357,8 +358,13 @@ void Timer::rebase(std::int64_t cycle)
     schedule();
 }
 
+// Told only where a flag or an enable bit differs from what was told last: most looks at a timer change neither.
 void Timer::updateInterrupts()
 {
+    const unsigned now = (chip_.reg(tifr_) & flagMask_) | ((chip_.reg(timsk_) & enableMask_) << 8U);
+    if (now == told_)
+        return;
+    told_ = now;
     for (unsigned u = 0; u < unitCount_; ++u)
         report(units_[u].match);
     report(overflow_);
@@ -367,6 +373,7 @@ void Timer::updateInterrupts()
 
 void Timer::updatePins()
 {
+    takeConnections();
     for (unsigned u = 0; u < unitCount_; ++u)
         if (units_[u].pin.exists())
             chip_.ports().setOverride(units_[u].pin, units_[u].lane, connected(u), outputs_[u]);
@@ -470,14 +477,14 @@ void Timer::apply(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
         return;
     }
     // Control.
-    const unsigned clockBefore = clockSelect();
+    const unsigned clockBefore = clockSelect_;
     store(address, value);
     takeMode();
     if (!buffered())
         loadBuffers();
     if (!dualSlope())
         counter_.down = false;
-    if (clockSelect() != clockBefore)
+    if (clockSelect_ != clockBefore)
         rebase(cycle);
     forceCompare(address, value);
     updatePins();
@@ -512,6 +519,7 @@ void Timer::reset()
     for (kernel::Alarm* a : {&alarm_, &edgeAlarm_, &captureAlarm_, &latchAlarm_})
         a->disarm();
     takeMode();
+    told_ = kNothingTold;
     updateInterrupts();
 }
 
@@ -532,7 +540,7 @@ void Timer::clockStarted(std::int64_t cycle)
 
 void Timer::pinChanged(PortPin pin, bool level, kernel::Time at)
 {
-    if (pin == clockPin_ && externalClock() && level == (clockSelect() == 7) && !frozen_) {
+    if (pin == clockPin_ && externalClock() && level == (clockSelect_ == 7) && !frozen_) {
         edges_.push_back(timeOf(synchronised(at) + kEdgeCycles));
         edgeAlarm_.arm(edges_.front());
     }

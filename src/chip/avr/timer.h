@@ -81,8 +81,10 @@ public:
     void state(Archive& ar)
     {
         ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, frozen_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_);
-        if constexpr (Archive::kLoading)
+        if constexpr (Archive::kLoading) {
             takeMode();
+            told_ = kNothingTold;
+        }
     }
 
 private:
@@ -156,12 +158,12 @@ private:
     [[nodiscard]] bool dualSlope() const { return mode().shape == Shape::phase || mode().shape == Shape::phaseFrequency; }
     [[nodiscard]] bool buffered() const { return mode().shape == Shape::fast || dualSlope(); }
     [[nodiscard]] unsigned com(unsigned unit) const { return (chip_.is(units_[unit].com1) ? 2U : 0U) | (chip_.is(units_[unit].com0) ? 1U : 0U); }
-    [[nodiscard]] unsigned clockSelect() const;
-    [[nodiscard]] bool externalClock() const { return row_.prescale == Prescale::external && clockSelect() >= 6; }
+    [[nodiscard]] bool externalClock() const { return row_.prescale == Prescale::external && clockSelect_ >= 6; }
     [[nodiscard]] unsigned divisor() const;
     [[nodiscard]] std::int64_t tickAt(std::int64_t cycle) const;
     [[nodiscard]] kernel::Time timeOfTick(std::int64_t tick) const;
-    [[nodiscard]] bool connected(unsigned unit) const;
+    [[nodiscard]] bool connected(unsigned unit) const { return connected_[unit]; }
+    void takeConnections();
     [[nodiscard]] bool awaits(const InterruptSource& s) const;
 
     [[nodiscard]] std::int64_t ticksToPoint(const Counter& c) const;
@@ -206,7 +208,12 @@ private:
     BitRef noiseCanceller_, captureEdge_, as2_, fromComparator_;
     PortPin clockPin_, capturePin_;
     std::uint8_t flagMask_ = 0, enableMask_ = 0;
-    const Mode* mode_ = nullptr;  // as WGM says
+    static constexpr unsigned kNothingTold = ~0U;
+    unsigned told_ = kNothingTold;  // flags and enable bits at the last updateInterrupts()
+    // What the control registers say, taken from them at each write.
+    const Mode* mode_ = nullptr;
+    unsigned clockSelect_ = 0;
+    std::array<bool, kMostUnits> connected_{};
 
     Counter counter_;
     std::array<std::uint16_t, kMostUnits> ocr_{};

@@ -64,8 +64,8 @@ Twi::Twi(ChipServices& chip) : StatefulPeripheral(chip), alarm_(*this, chip, [th
             chip.claim(*this, address);
     chip.claimVector(*this, source_.vector);
     chip.claimPower(*this, names.bit("PRTWI"));
-    chip.ports().watch(sdaPin_, *this);
-    chip.ports().watch(sclPin_, *this);
+    chip.ports().watch(sdaPin_, *this, twen_);
+    chip.ports().watch(sclPin_, *this, twen_);
 }
 
 std::int64_t Twi::halfPeriod() const

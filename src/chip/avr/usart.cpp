@@ -86,7 +86,7 @@ std::uint16_t Usart::frameBits(std::uint16_t data, unsigned& count) const
 void Usart::setLine(bool level)
 {
     txLevel_ = level;
-    updateLines();
+    chip_.ports().setOverride(txd_, Override::transmitter, (controlB_ & kTxen) != 0 || shifting_, txLevel_, Force::output);
 }
 
 void Usart::updateLines()
@@ -219,6 +219,10 @@ void Usart::deliver(const Frame& frame) { fifo_[fifoCount_++] = frame; }
 
 void Usart::updateInterrupts()
 {
+    const unsigned now = (fifoCount_ > 0 ? 1U : 0U) | (statusA_ & (kUdre | kTxc)) | ((controlB_ & (kRxcie | kTxcie | kUdrie)) << 8U);
+    if (now == told_)
+        return;
+    told_ = now;
     chip_.setInterrupt(rxVector_, fifoCount_ > 0, (controlB_ & kRxcie) != 0);
     chip_.setInterrupt(udreVector_, (statusA_ & kUdre) != 0, (controlB_ & kUdrie) != 0);
     chip_.setInterrupt(txVector_, (statusA_ & kTxc) != 0, (controlB_ & kTxcie) != 0);
@@ -359,6 +363,7 @@ void Usart::reset()
     rxAlarm_.disarm();
     clockAlarm_.disarm();
     updateLines();
+    told_ = kNothingTold;
     updateInterrupts();
 }
 

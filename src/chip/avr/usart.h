@@ -51,6 +51,8 @@ public:
     {
         ar(statusA_, controlB_, controlC_, ubrr_, baudZero_, shifting_, shiftBits_, shiftCount_, shiftAt_, shiftStart_, txLevel_, bufferFull_, buffer_, fifo_,
            fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, ubrrHigh_, lastRead_, clockLevel_, spiBits_, stoppedAt_, txAlarm_, rxAlarm_, clockAlarm_);
+        if constexpr (Archive::kLoading)
+            told_ = kNothingTold;
     }
 
 private:
@@ -137,6 +139,9 @@ private:
     bool clockLevel_ = false;
     unsigned spiBits_ = 0;  // edges left of an SPI transfer
     std::int64_t stoppedAt_ = 0;
+
+    static constexpr unsigned kNothingTold = ~0U;
+    unsigned told_ = kNothingTold;  // flags and enable bits at the last updateInterrupts()
 
     CycleAlarm txAlarm_;
     CycleAlarm rxAlarm_;
