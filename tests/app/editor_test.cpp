@@ -5,6 +5,7 @@
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QSlider>
 #include <QTemporaryDir>
 #include <QToolButton>
 
@@ -23,13 +24,27 @@ private:
 
     static QString example(const char* name) { return QString::fromStdString(bench::shareFolder()) + "/benches/" + name; }
 
-    std::unique_ptr<MainWindow> openLock()
+    std::unique_ptr<MainWindow> openLock() { return openFile(example("withy-lock/bench.toml")); }
+
+    // A copy, since what its chip keeps in EEPROM is written beside it.
+    std::unique_ptr<MainWindow> openExample(const QString& name)
+    {
+        const QDir from(example(qPrintable(name)));
+        const QString to = folder_.filePath(name);
+        QDir().mkpath(to + "/firmware");
+        QFile::copy(from.filePath("bench.toml"), to + "/bench.toml");
+        for (const QString& elf : QDir(from.filePath("firmware")).entryList({"*.elf"}))
+            QFile::copy(from.filePath("firmware/" + elf), to + "/firmware/" + elf);
+        return openFile(to + "/bench.toml");
+    }
+
+    std::unique_ptr<MainWindow> openFile(const QString& file)
     {
         auto window = std::make_unique<MainWindow>(catalogue_);
         window->neverAsk();
         window->show();
         (void)QTest::qWaitForWindowExposed(window.get());
-        window->open(example("withy-lock/bench.toml"));
+        window->open(file);
         QTest::qWait(20);
         return window;
     }
@@ -246,6 +261,42 @@ private slots:
         QTest::keyClick(name, Qt::Key_Return);
         QVERIFY(window->editor().document().part("series") != nullptr);
         QCOMPARE(window->editor().document().wires[0].to.part, "series");
+    }
+
+    void aDialTurnsWhileTheBenchRuns()
+    {
+        auto window = openExample("cheese-cave");
+        Editor& editor = window->editor();
+        editor.run();
+        editor.select({{"probe"}, {}});
+        auto* dial = window->findChild<QSlider*>("control-volts");
+        QVERIFY(dial != nullptr);
+        QTRY_COMPARE(dial->value(), 200);  // 3 V of 15
+        QTest::mouseClick(dial, Qt::LeftButton, {}, QPoint(dial->width() - 4, dial->height() / 2));
+        QTRY_VERIFY(editor.picture().controls.at("probe.volts") > 3.5);
+        QTRY_COMPARE(editor.picture().pins.at({"mcu", "PB2"}).volts > 3.5, true);
+    }
+
+    void fusesAreSettingsOfTheChip()
+    {
+        auto window = openExample("cheese-cave");
+        Editor& editor = window->editor();
+        editor.select({{"mcu"}, {}});
+        auto* line = window->findChild<QLineEdit*>("setting-CKDIV8");
+        QVERIFY(line != nullptr);
+        QCOMPARE(line->text(), "0");
+        line->setFocus();
+        line->selectAll();
+        const QStringList errors = errorsOf(editor, [&] {
+            QTest::keyClicks(line, "2");
+            QTest::keyClick(line, Qt::Key_Return);
+        });
+        QCOMPARE(errors, QStringList{"CKDIV8: expected 0 (programmed) or 1 (unprogrammed)"});
+        line->setFocus();
+        line->selectAll();
+        QTest::keyClicks(line, "1");
+        QTest::keyClick(line, Qt::Key_Return);
+        QCOMPARE(QString::fromStdString(editor.document().part("mcu")->set.at("CKDIV8")), "1");
     }
 
     void firmwareDroppedOnTheBenchIsLoadedIntoTheBoard()

@@ -14,7 +14,7 @@ using kernel::Random;
 
 namespace {
 
-constexpr int kFunctions = 10;
+constexpr int kFunctions = 6;
 
 // Writes functions of eight variables of three widths, an array, loops, switches and calls of the functions before.
 class Generator {
@@ -128,7 +128,7 @@ private slots:
     void everyChipComesToTheAnswersOfTheHost_data()
     {
         QTest::addColumn<qulonglong>("seed");
-        for (qulonglong seed = 1; seed <= 24; ++seed)
+        for (qulonglong seed = 1; seed <= 40; ++seed)
             QTest::newRow(qPrintable(QString("seed %1").arg(seed))) << seed;
     }
     void everyChipComesToTheAnswersOfTheHost()

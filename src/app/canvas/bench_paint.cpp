@@ -219,7 +219,7 @@ void BenchView::drawLabels(QPainter& painter)
     for (const PinSpot& spot : spots_) {
         const bench::PartItem* part = editor_.document().part(spot.ref.part);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-        if (spot.onBoard || kind == nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+        if (spot.onBoard || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
             continue;
         painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter, QString::fromStdString(spot.ref.pin));
     }

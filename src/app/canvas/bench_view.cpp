@@ -74,7 +74,7 @@ void BenchView::rebuild()
             PinSpot spot;
             spot.ref = {part.id, pin.name};
             spot.at = toUnits(bench::pinPlace(part, pin));
-            spot.onBoard = kind->chip != nullptr;
+            spot.onBoard = kind->resetButton.has_value();
             spot.about = pin.about;
             for (const std::string& alias : pin.aliases)
                 spot.aliases += (spot.aliases.empty() ? "" : ", ") + alias;

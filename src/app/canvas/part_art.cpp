@@ -235,6 +235,12 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         const double x = b ? 46 : 18;
         painter.drawLine(QPointF(x - 3, 14), QPointF(x - 3, 24));
         painter.drawLine(QPointF(x + 3, 14), QPointF(x + 3, 24));
+    } else if (kind.behaviour == "bench-supply") {
+        const auto volts = picture.controls.find(part.id + ".volts");
+        painter.setPen(QColor(0xE9, 0xA5, 0x8F));
+        painter.setFont(theme::figures(7.6, QFont::DemiBold));
+        if (volts != picture.controls.end())
+            painter.drawText(QRectF(6, 2, 40, 20), Qt::AlignCenter, QString::number(volts->second, 'f', 2));
     } else if (kind.chip != nullptr && kind.resetButton) {
         if (const session::LightPicture* light = lightOf(picture, part.id, "lamp"); light != nullptr && light->brightness > 0.02) {
             QColor c(0xFF, 0xD9, 0x7A);

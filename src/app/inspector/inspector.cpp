@@ -12,6 +12,7 @@
 #include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QSignalBlocker>
 #include <QSlider>
 
 #include "app/canvas/part_art.h"
@@ -192,6 +193,10 @@ QWidget* Inspector::addRow(const QString& label, QWidget* field)
     line->setContentsMargins(0, 0, 0, 0);
     auto* name = new QLabel(label);
     name->setFont(theme::words(9));
+    if (label.contains('<')) {  // a name and a line about it, which may take two
+        name->setWordWrap(true);
+        name->setMinimumWidth(1);
+    }
     line->addWidget(name, 1);
     field->setFixedWidth(118);
     field->setFont(theme::figures(8.8));
@@ -265,30 +270,30 @@ void Inspector::addDial(const std::string& part, const bench::ControlKind& contr
     auto* slider = new QSlider(Qt::Horizontal);
     slider->setObjectName("control-" + QString::fromStdString(control.name));
     slider->setRange(0, kSteps);
+    slider->setPageStep(kSteps / 20);
     slider->setFocusPolicy(Qt::NoFocus);
+    slider->setStyleSheet("QSlider::groove:horizontal { height: 4px; background: #D5CBBA; border-radius: 2px; }"
+                          "QSlider::sub-page:horizontal { background: #8A2B57; border-radius: 2px; }"
+                          "QSlider::handle:horizontal { width: 16px; margin: -7px 0; border-radius: 8px; background: #FFFDF8; border: 1px solid #6F6577; }");
     auto* value = new QLabel;
-    value->setFont(theme::figures(8.8));
-    value->setMinimumWidth(64);
     value->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    auto* field = new QWidget;
-    auto* line = new QHBoxLayout(field);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->addWidget(slider);
-    line->addWidget(value);
     const double least = control.least;
     const double span = control.most - control.least;
     const std::string name = control.name;
     const kernel::Unit unit = unitOf(control.unit);
-    connect(slider, &QSlider::sliderMoved, this, [this, part, name, least, span](int step) { editor_.setControl(part, name, least + span * step / kSteps); });
+    connect(slider, &QSlider::valueChanged, this, [this, part, name, least, span](int step) { editor_.setControl(part, name, least + span * step / kSteps); });
     refreshers_.emplace_back([this, slider, value, part, name, least, span, unit] {
         const auto now = editor_.picture().controls.find(part + "." + name);
         if (now == editor_.picture().controls.end())
             return;
         value->setText(quantity(now->second, unit));
+        const QSignalBlocker silent(slider);
         if (!slider->isSliderDown())
             slider->setValue(static_cast<int>(std::lround((now->second - least) / span * kSteps)));
     });
-    addRow(QString::fromStdString(control.label), field);
+    addRow(QString::fromStdString(control.label), value);
+    slider->setFixedHeight(24);
+    layout_->addWidget(slider);
 }
 
 void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& kind)
@@ -462,8 +467,10 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
             }
             apply(value);
         });
-        QWidget* row = addRow(QString::fromStdString(setting.label), line);
-        row->setToolTip(QString::fromStdString(setting.about));
+        QString text = QString::fromStdString(setting.label).toHtmlEscaped();
+        if (!setting.about.empty())
+            text += QString("<br><span style='color:#6F6577; font-size:8pt'>%1</span>").arg(QString::fromStdString(setting.about).toHtmlEscaped());
+        addRow(text, line);
     }
     const bool hasHold = std::any_of(kind.controls.begin(), kind.controls.end(), [](const bench::ControlKind& c) { return c.type == "hold"; });
     if (hasHold) {

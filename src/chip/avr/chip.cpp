@@ -115,9 +115,10 @@ Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueu
         twi_ = make<Twi>(*this);
     if (names_.reg("USICR") != 0) {
         usi_ = make<Usi>(*this);
-        usi_->clockedByTimer = [this](bool on) {
+        usi_->clockedByTimer = [this](bool on, bool restored) {
             timers_[0]->onMatchA = on ? std::function<void()>([this] { usi_->timerMatch(); }) : std::function<void()>();
-            timers_[0]->awaitedChanged();
+            if (!restored)
+                timers_[0]->awaitedChanged();
         };
     }
     const auto voltsAt = [this](circuit::PinId pin) -> std::optional<double> {

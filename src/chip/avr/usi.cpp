@@ -70,10 +70,10 @@ void Usi::count()
     updateInterrupts();
 }
 
-void Usi::chooseClock()
+void Usi::chooseClock(bool restored)
 {
     if (clockedByTimer)
-        clockedByTimer(clockSelect() == 1 && wires() != 0);
+        clockedByTimer(clockSelect() == 1 && wires() != 0, restored);
 }
 
 void Usi::timerMatch()

@@ -32,22 +32,22 @@ public:
 
     // A compare match of Timer0, where it is the clock.
     void timerMatch();
-    // Called where the choice of Timer0 as clock has been made or taken back.
-    std::function<void(bool on)> clockedByTimer;
+    // Called where the choice of Timer0 as clock has been made or taken back; `restored`: by a snapshot, which has restored the timer too.
+    std::function<void(bool on, bool restored)> clockedByTimer;
 
     template <class Archive>
     void state(Archive& ar)
     {
         ar(shift_, latch_, holdLow_);
         if constexpr (Archive::kLoading)
-            chooseClock();
+            chooseClock(true);
     }
 
 private:
     [[nodiscard]] unsigned wires() const;
     [[nodiscard]] unsigned clockSelect() const;
     [[nodiscard]] bool twoWire() const { return wires() >= 2; }
-    void chooseClock();
+    void chooseClock(bool restored = false);
     void shiftIn();
     void count();
     void present();

@@ -77,6 +77,9 @@ void Watchdog::write(std::uint16_t /*address*/, std::uint8_t value, std::int64_t
     const bool old = chip_.table().oldWatchdog;
     const bool open = cycle - changeAt_ <= kWindowCycles;
     const bool wantsEnable = (value & wde_.mask) != 0;
+    // Its counter stands at zero while it is off.
+    if (!chip_.is(wde_) && !chip_.is(wdie_))
+        zero_ = chip_.queue().now();
     std::uint8_t prescaleMask = 0;
     for (const BitRef b : prescale_)
         prescaleMask |= b.mask;

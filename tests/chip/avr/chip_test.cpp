@@ -292,6 +292,47 @@ private slots:
         QCOMPARE(b.notes, (std::vector<std::string>{"reserved-register", "reserved-bits"}));
     }
 
+    void sramThatNothingHasWrittenIsToldWhenRead()
+    {
+        // sts 0x0200,r0 ; lds r16,0x0200 ; lds r16,0x0201 ; lds r16,0x0202 ; rjmp .-2
+        ChipBench b;
+        b.program({0x9200, 0x0200, 0x9100, 0x0200, 0x9100, 0x0201, 0x9100, 0x0202, 0xCFFF});
+        b.to(4);
+        QVERIFY(b.notes.empty());
+        b.to(30);
+        QCOMPARE(b.notes, (std::vector<std::string>{"unwritten-ram", "unwritten-ram"}));
+    }
+
+    void aStackThatGrowsIntoTheVariablesIsToldOnce()
+    {
+        // push r0 ; rjmp .-4
+        ChipBench b;
+        b.program({0x920F, 0xCFFE});
+        b.chip.setDataEnd(0x8F0);
+        b.to(4 * 14);  // 14 bytes down from 0x8FF: 0x8F1
+        QVERIFY(b.notes.empty());
+        b.to(4 * 40);
+        QCOMPARE(b.notes, std::vector<std::string>{"stack-in-data"});
+    }
+
+    void anInterruptWithoutHandlerIsTold()
+    {
+        ChipBench b;
+        std::vector<std::uint16_t> words(128, 0xCFFF);
+        words[0] = 0x9478;       // sei
+        words[1] = 0xCFFF;
+        words[32] = 0x940C;      // TIMER0_OVF: jmp 100
+        words[33] = 100;
+        words[100] = 0x940C;     // jmp 0, as the run-time library has it
+        words[101] = 0;
+        b.program(words);
+        b.write("TIMSK0", 0x01);
+        b.write("TCCR0B", 0x01);
+        b.to(2000);
+        QVERIFY(b.interrupts.size() > 2);
+        QCOMPARE(b.notes, std::vector<std::string>{"no-handler"});
+    }
+
     void theStackLowWaterMarkIgnoresHalfAStackPointer()
     {
         // ldi r28,0x00 ; ldi r29,0x08 ; out SPH,r29 ; in r0,SREG ; out SPL,r28 ; push r0 ; rjmp .-2

@@ -57,6 +57,17 @@ private slots:
         QCOMPARE(b.read("WDTCSR") & kEnable, 0);
     }
 
+    void countsFromWhenItIsSwitchedOn()
+    {
+        ChipBench b(1'000'000);
+        b.to(100'000);
+        configure(b, kEnable);
+        b.to(100'000 + 15'950);
+        QCOMPARE(b.read("MCUSR"), 0x01);
+        b.to(100'000 + 16'050);
+        QCOMPARE(b.read("MCUSR"), 0x09);
+    }
+
     void wdrPutsItOff()
     {
         // wdr ; rjmp .-4
