@@ -1,17 +1,33 @@
 #include "kernel/event_queue.h"
 
+#include <utility>
+
 namespace bramix::kernel {
 
 void EventQueue::ring(Time until)
 {
+    // Called from what an alarm calls: that one has rung.
+    if (ringing_ != nullptr)
+        remove(*std::exchange(ringing_, nullptr));
     while (!heap_.empty() && heap_.front()->due_ <= until) {
         Alarm& alarm = *heap_.front();
         const Time due = alarm.due_;
-        remove(alarm);
         if (due > now_)
             now_ = due;
+        // It keeps its place while it rings: most alarms are armed again by what they call, and then only move down.
+        ringing_ = &alarm;
         alarm.callback_(due);
+        if (ringing_ != nullptr)
+            remove(*std::exchange(ringing_, nullptr));
     }
+}
+
+// An alarm in the heap has a new due time.
+void EventQueue::moved(Alarm& alarm)
+{
+    siftUp(alarm.slot_);
+    siftDown(alarm.slot_);
+    refreshNext();
 }
 
 void EventQueue::insert(Alarm& alarm)
@@ -77,15 +93,22 @@ void EventQueue::refreshNext() { next_ = heap_.empty() ? kNever : heap_.front()-
 
 void Alarm::arm(Time due)
 {
-    disarm();
     due_ = due;
     order_ = queue_.order_++;
-    queue_.insert(*this);
+    if (slot_ == kIdle) {
+        queue_.insert(*this);
+        return;
+    }
+    if (queue_.ringing_ == this)
+        queue_.ringing_ = nullptr;
+    queue_.moved(*this);
 }
 
 void Alarm::disarm()
 {
-    if (armed())
+    if (queue_.ringing_ == this)
+        queue_.ringing_ = nullptr;
+    if (slot_ != kIdle)
         queue_.remove(*this);
 }
 

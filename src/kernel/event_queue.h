@@ -49,6 +49,7 @@ private:
 
     void ring(Time until);
     void insert(Alarm& alarm);
+    void moved(Alarm& alarm);
     void remove(Alarm& alarm);
     void siftUp(std::uint32_t slot);
     void siftDown(std::uint32_t slot);
@@ -56,6 +57,7 @@ private:
     void refreshNext();
 
     std::vector<Alarm*> heap_;
+    Alarm* ringing_ = nullptr;  // in the heap still, but no longer due; null once it has been armed again
     Time now_{};
     Time next_ = kNever;
     std::uint64_t order_ = 0;
@@ -74,7 +76,7 @@ public:
     void arm(Time due);
     void disarm();
 
-    [[nodiscard]] bool armed() const { return slot_ != kIdle; }
+    [[nodiscard]] bool armed() const { return slot_ != kIdle && queue_.ringing_ != this; }
     [[nodiscard]] Time due() const { return armed() ? due_ : kNever; }
 
     template <class Archive>

@@ -9,7 +9,8 @@
 //
 // A run is the straight code up to and including the next instruction that never falls through. need[pc] is prefix[pc] plus the
 // cost up to the start of the run's last instruction: while base + need < limit the whole run may go without looking at
-// the deadline. Where it may not, the reference stepper goes instruction by instruction, so a stop is exact.
+// the deadline. Where it may not, the last instruction before the limit at which every flag is exact gets a guard in place of its handler; from there
+// the reference stepper goes instruction by instruction, so a stop is exact.
 //
 // Flags are lazy: C; a number that is zero when Z is set; the result for N; and the carries a ^ b ^ result, of which bits 8 and 7
 // make V and bit 4 makes H. A backward pass picks for each instruction the handler that computes only flags that somebody may
@@ -22,7 +23,7 @@
 // Counted delay loops are recognised by their shape when decoded, and gone through in closed form up to the deadline; a jump to itself likewise.
 //
 // Tested by tests/chip/avr/engine_test.cpp against the stepper, state for state, on random programs and random stops. Timed by
-// perf/avr_perf.cpp; figures in perf/README.md.
+// perf/bramix_perf.cpp; figures in perf/README.md.
 #pragma once
 
 #include <cstdint>

@@ -1,6 +1,7 @@
 #include "chip/avr/timer.h"
 
 #include <algorithm>
+#include <bit>
 
 #include <fmt/format.h>
 
@@ -149,7 +150,7 @@ std::int64_t Timer::sourceCycle(std::int64_t cycle) const
 std::int64_t Timer::tickAt(std::int64_t cycle) const
 {
     const unsigned d = divisor();
-    return d == 0 ? lastTick_ : (sourceCycle(cycle) - prescaler_.zeroCycle) / d;
+    return d == 0 ? lastTick_ : (sourceCycle(cycle) - prescaler_.zeroCycle) >> std::countr_zero(d);  // every divisor is a power of two
 }
 
 kernel::Time Timer::timeOfTick(std::int64_t tick) const
@@ -354,7 +355,7 @@ void Timer::rebase(std::int64_t cycle)
 {
     const unsigned d = divisor();
     if (d != 0)
-        lastTick_ = (sourceCycle(cycle) - prescaler_.zeroCycle) / d;
+        lastTick_ = (sourceCycle(cycle) - prescaler_.zeroCycle) >> std::countr_zero(d);
     schedule();
 }
 
