@@ -5,6 +5,7 @@
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QProcess>
+#include <QDir>
 #include <QTemporaryDir>
 #include <csignal>
 #include <fcntl.h>
@@ -243,6 +244,76 @@ private slots:
         ::kill(static_cast<pid_t>(process.processId()), SIGINT);
         QVERIFY(process.waitForFinished(5000));
         QCOMPARE(process.exitCode(), 0);
+    }
+
+    void fusesOfABareChip_data()
+    {
+        QTest::addColumn<QStringList>("fuses");
+        QTest::addColumn<int>("hz");
+        QTest::newRow("none: the crystal") << QStringList{} << 16'000'000;
+        QTest::newRow("internal, divided by 8") << QStringList{"CKSEL=2", "ckdiv8=0"} << 1'000'000;
+        QTest::newRow("a byte: as shipped") << QStringList{"low=0x62"} << 1'000'000;
+        QTest::newRow("128 kHz") << QStringList{"CKSEL=0b0011"} << 128'000;
+    }
+    void fusesOfABareChip()
+    {
+        QFETCH(QStringList, fuses);
+        QFETCH(int, hz);
+        QStringList arguments{"run", "--chip", "atmega328p", "--firmware", example("bell-rope/firmware/bell-rope.elf"), "--for", "1ms", "--serial", "uart0=none", "--report", "-"};
+        for (const QString& fuse : fuses)
+            arguments << "--fuse" << fuse;
+        const Outcome o = run(arguments);
+        QCOMPARE(o.code, 0);
+        QCOMPARE(QJsonDocument::fromJson(o.out.toUtf8())["chips"][0]["clock_hz"].toInt(), hz);
+    }
+
+    void aWrongFuseIsOneLine_data()
+    {
+        QTest::addColumn<QString>("fuse");
+        QTest::addColumn<QString>("error");
+        QTest::newRow("no value") << "BOOTRST" << "--fuse: \"BOOTRST\"; expected NAME=VALUE, as in BOOTRST=0\n";
+        QTest::newRow("out of range") << "SUT=7" << "--fuse: \"SUT=7\": expected 0 to 3 (0 is programmed), also as 0b11\n";
+        QTest::newRow("no byte") << "low=300" << "--fuse: \"low=300\": expected a byte, as in 0x62\n";
+    }
+    void aWrongFuseIsOneLine()
+    {
+        QFETCH(QString, fuse);
+        QFETCH(QString, error);
+        const Outcome o = run({"run", "--chip", "atmega328p", "--firmware", example("bell-rope/firmware/bell-rope.elf"), "--fuse", fuse});
+        QCOMPARE(o.code, 2);
+        QCOMPARE(o.err.trimmed(), error.trimmed());
+    }
+
+    // The example with a chip alone: its probe is turned, its lamp follows, and it remembers the driest reading over the next start.
+    void theCheeseCaveFollowsItsProbe()
+    {
+        const QString cave = folder_.filePath("cave");
+        QVERIFY(QDir().mkpath(cave + "/firmware"));
+        QVERIFY(QFile::copy(example("cheese-cave/bench.toml"), cave + "/bench.toml"));
+        QVERIFY(QFile::copy(example("cheese-cave/firmware/cheese-cave.elf"), cave + "/firmware/cheese-cave.elf"));
+        const QString vcd = folder_.filePath("cave.vcd");
+        const Outcome o = run({"run", cave + "/bench.toml", "--for", "4s", "--set", "probe.volts@1s=1V", "--set", "probe.volts@3s=4V", "--vcd", vcd, "--signals", "mcu.PB0", "--report", "-"});
+        QCOMPARE(o.code, 0);
+        QCOMPARE(QJsonDocument::fromJson(o.out.toUtf8())["findings"].toArray().size(), 0);
+        QFile dump(vcd);
+        QVERIFY(dump.open(QIODevice::ReadOnly));
+        qint64 at = 0, on = -1, off = -1;
+        for (const QByteArray& line : dump.readAll().split('\n')) {
+            if (line.startsWith('#'))
+                at = line.mid(1).toLongLong();
+            else if (line.startsWith('1') && on < 0)
+                on = at;
+            else if (line.startsWith('0') && on >= 0)
+                off = at;
+        }
+        // At its next look, within a quarter of a second.
+        QVERIFY2(on > 1'000'000'000'000 && on < 1'300'000'000'000, qPrintable(QString::number(on)));
+        QVERIFY2(off > 3'000'000'000'000 && off < 3'300'000'000'000, qPrintable(QString::number(off)));
+        QFile kept(cave + "/mcu.eeprom.hex");
+        QVERIFY(kept.open(QIODevice::ReadOnly));
+        QVERIFY(kept.readAll().startsWith(":1000000033"));  // 1 V of 5 V in 256 steps: 51
+        QCOMPARE(run({"run", cave + "/bench.toml", "--for", "1s", "--set", "probe.volts=1"}).code, 2);
+        QCOMPARE(run({"run", cave + "/bench.toml", "--for", "1s", "--set", "probe.volts@0s=20"}).code, 2);
     }
 
     void listAndCheckAndVersion()
