@@ -477,6 +477,8 @@ void Twi::write(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
         } else if (!was) {
             chip_.ports().setOverride(sdaPin_, Override::openDrain, true, true, Force::openDrain);
             chip_.ports().setOverride(sclPin_, Override::openDrain, true, true, Force::openDrain);
+            if (chip_.ports().floats(sdaPin_) || chip_.ports().floats(sclPin_))
+                chip_.note("twi-pull-up", "SDA or SCL floats while the interface is switched on: the bus cannot work; put a resistor of some kilohms from each to the supply");
         }
         if ((value & twint_.mask) != 0)
             chip_.put(twint_, false);

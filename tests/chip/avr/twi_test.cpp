@@ -233,11 +233,13 @@ private slots:
     void aBusWithoutPullUpsIsTold()
     {
         Bus t(0);
-        (void)t.command(t.a, kStart);
-        t.write(t.a, "TWDR", 0x20);
-        t.write(t.a, "TWCR", kEnable | kInt);
-        t.wait(std::chrono::microseconds(100));
-        QVERIFY(std::find(t.notes.begin(), t.notes.end(), "twi-pull-up") != t.notes.end() || t.status(t.a) == -1);
+        QCOMPARE(t.command(t.a, kStart), -1);
+        QCOMPARE(t.notes, std::vector<std::string>{"twi-pull-up"});
+        // The chip's own pull-ups will do.
+        Bus own(0);
+        own.write(own.a, "PORTC", 0x30);
+        QCOMPARE(own.command(own.a, kStart), 0x08);
+        QVERIFY(own.notes.empty());
     }
 
     void dataWrittenTooEarlyIsLost()
