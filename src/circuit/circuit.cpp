@@ -288,18 +288,13 @@ void Circuit::publish(NetId id, double volts, NetState state) { publishInto(at(i
 void Circuit::drive(PinId id, Drive drive, Cause cause)
 {
     Pin& pin = at(id);
-    if (pin.drive == drive)
-        return;
     Net& net = at(pin.net);
-    if (net.rail && pin.drive.ohms == 0)
-        return;  // a supply stays what it is
-    net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
-    pin.drive = drive;
-    if (!sealed_)
-        return;
-    cause_ = cause;
-    // Nothing else has a say: the net has this pin's voltage, and no current flows that could be too large.
-    if (net.alone && net.drivers == 1 && !drive.floating() && batches_ == 0 && !settling_) [[likely]] {
+    // An output that goes from one level to the other, with nothing else to say about its net: what most edges are.
+    if (pin.drive.ohms == drive.ohms && net.alone && net.drivers == 1 && !drive.floating() && batches_ == 0 && !settling_ && sealed_) [[likely]] {
+        if (pin.drive.volts == drive.volts)
+            return;
+        pin.drive.volts = drive.volts;
+        cause_ = cause;
         settling_ = true;
         publishInto(net, pin.net, drive.volts, stateFor(net, drive.volts));
         settling_ = false;
@@ -307,6 +302,15 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
             settle();
         return;
     }
+    if (pin.drive == drive)
+        return;
+    if (net.rail && pin.drive.ohms == 0)
+        return;  // a supply stays what it is
+    net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
+    pin.drive = drive;
+    if (!sealed_)
+        return;
+    cause_ = cause;
     Island& island = islands_[net.island];
     if (!island.elements.empty())
         codeOf(pin, island);
