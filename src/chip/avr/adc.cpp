@@ -206,7 +206,6 @@ void Adc::done(std::int64_t cycle)
 
 void Adc::publish(std::uint16_t value)
 {
-    result_ = value;
     const auto word = static_cast<std::uint16_t>((latchedAdmux_ & adlar_.mask) != 0 ? value << 6 : value);
     chip_.reg(adcl_) = static_cast<std::uint8_t>(word);
     chip_.reg(adch_) = static_cast<std::uint8_t>(word >> 8);
@@ -300,7 +299,6 @@ void Adc::reset()
     first_ = true;
     zeroCycle_ = chip_.cycleNow();
     capacitorVolts_ = heldVolts_ = 0;
-    result_ = 0;
     sampleAlarm_.disarm();
     doneAlarm_.disarm();
     chip_.awaitTrigger(0);

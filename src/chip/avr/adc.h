@@ -46,7 +46,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(zeroCycle_, first_, running_, latchedMux_, latchedAdmux_, capacitorVolts_, heldVolts_, startCycle_, locked_, result_, sampleAlarm_, doneAlarm_);
+        ar(zeroCycle_, first_, running_, latchedMux_, latchedAdmux_, capacitorVolts_, heldVolts_, startCycle_, locked_, sampleAlarm_, doneAlarm_);
     }
 
 private:
@@ -83,7 +83,6 @@ private:
     double heldVolts_ = 0;
     std::int64_t startCycle_ = 0;
     bool locked_ = false;
-    std::uint16_t result_ = 0;
 
     std::uint64_t notedHz_ = 0;  // the last ADC clock that was looked at; derived
 

@@ -91,6 +91,7 @@ Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueu
         bitsAt_[ucsrc] = 0xFF;
     const BitRef flag = names_.bit("PORF");
     resetFlagsAt_ = flag.address;
+    watchdogResets_ = names_.bit("WDE");
     for (const char* name : {"PORF", "EXTRF", "BORF", "WDRF", "JTRF"})
         resetFlagBits_ |= names_.bit(name).mask;
 
@@ -468,7 +469,7 @@ bool Chip::halted() const
 {
     if (faulted() || inReset())
         return false;
-    if ((registers_[names_.bit("WDE").address] & names_.bit("WDE").mask) != 0)
+    if (is(watchdogResets_))
         return false;  // the watchdog will reset it
     const bool enabled = (cpu_.sreg & kI) != 0;
     if (!cpu_.sleeping)

@@ -104,7 +104,6 @@ public:
     [[nodiscard]] Eeprom& eeprom() { return *eeprom_; }
     [[nodiscard]] const Eeprom& eeprom() const { return *eeprom_; }
     [[nodiscard]] const FuseBytes& fuses() const { return fuses_; }
-    [[nodiscard]] const SystemControl& systemControl() const { return *system_; }
 
     // Reads a register as a debugger does: without side effects where the peripheral allows it.
     [[nodiscard]] std::uint8_t peek(std::uint16_t address) const;
@@ -223,6 +222,7 @@ private:
     circuit::Circuit& circuit_;
     circuit::PinId aref_ = circuit::kNoPin;
     circuit::PinId avcc_ = circuit::kNoPin;
+    BitRef watchdogResets_;  // WDE
     std::uint16_t resetFlagsAt_ = 0;
     std::uint8_t resetFlagBits_ = 0;
 

@@ -65,7 +65,7 @@ HighSpeedTimer::HighSpeedTimer(ChipServices& chip)
 unsigned HighSpeedTimer::divisor() const
 {
     const unsigned cs = chip_.reg(tccr1_) & kCsMask;
-    return frozen_ || cs == 0 ? 0 : 1U << (cs - 1);
+    return stops_ != 0 || cs == 0 ? 0 : 1U << (cs - 1);
 }
 
 std::int64_t HighSpeedTimer::sourceCycle(std::int64_t cycle) const { return fromPll() ? pll().firstCycleAtOrAfter(timeOf(cycle) + kernel::Duration(1)).n - 1 : cycle; }
@@ -267,7 +267,6 @@ void HighSpeedTimer::reset()
     compare_ = buffer_ = {};
     lastTick_ = 0;
     zero_ = sourceCycle(chip_.cycleNow());
-    frozen_ = false;
     outputs_ = rising_ = {};
     chip_.reg(ocr1c_) = 0xFF;
     alarm_.disarm();
@@ -281,13 +280,11 @@ void HighSpeedTimer::reset()
 void HighSpeedTimer::clockStopped(std::int64_t cycle)
 {
     sync(cycle);
-    frozen_ = true;
     alarm_.disarm();
 }
 
 void HighSpeedTimer::clockStarted(std::int64_t cycle)
 {
-    frozen_ = false;
     rebase(cycle);
 }
 

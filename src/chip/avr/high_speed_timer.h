@@ -33,7 +33,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(count_, compare_, buffer_, lastTick_, zero_, frozen_, outputs_, rising_, alarm_, riseAlarms_[0], riseAlarms_[1]);
+        ar(count_, compare_, buffer_, lastTick_, zero_, outputs_, rising_, alarm_, riseAlarms_[0], riseAlarms_[1]);
     }
 
 private:
@@ -74,7 +74,6 @@ private:
     unsigned count_ = 0;
     std::array<std::uint8_t, 2> compare_{}, buffer_{};
     std::int64_t lastTick_ = 0, zero_ = 0;
-    bool frozen_ = false;
     std::array<bool, 2> outputs_{};
     std::array<bool, 2> rising_{};  // a dead time runs: both outputs are low
     kernel::Alarm alarm_;

@@ -92,8 +92,7 @@ void Spi::edge(std::int64_t cycle)
 
 void Spi::complete()
 {
-    received_ = shift_;
-    chip_.reg(spdr_) = received_;
+    chip_.reg(spdr_) = shift_;
     bits_ = 0;
     chip_.put(spif_, true);
     report(source_);
@@ -194,7 +193,7 @@ void Spi::interruptTaken(std::uint8_t /*vector*/)
 
 void Spi::reset()
 {
-    shift_ = received_ = 0;
+    shift_ = 0;
     edges_ = bits_ = 0;
     output_ = clock_ = flagSeen_ = false;
     alarm_.disarm();

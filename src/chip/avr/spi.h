@@ -27,7 +27,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(shift_, received_, edges_, bits_, output_, clock_, flagSeen_, alarm_);
+        ar(shift_, edges_, bits_, output_, clock_, flagSeen_, alarm_);
     }
 
 private:
@@ -48,7 +48,6 @@ private:
     PortPin ss_, mosi_, miso_, sck_;
 
     std::uint8_t shift_ = 0;
-    std::uint8_t received_ = 0;
     unsigned edges_ = 0;  // of SCK still to come in a master's transfer
     unsigned bits_ = 0;   // sampled so far
     bool output_ = false;

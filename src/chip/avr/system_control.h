@@ -32,7 +32,6 @@ public:
     // Clocks of the source before the core starts: from power-up or deep sleep, and the time that SUT adds after a reset.
     [[nodiscard]] std::int64_t startClocks() const;
     [[nodiscard]] kernel::Duration startDelay() const;
-    void setCrystal(std::uint64_t hz) { crystalHz_ = hz; }
 
     // Called where a power reduction bit has changed.
     std::function<void(std::int64_t cycle)> powerChanged;
@@ -54,7 +53,7 @@ private:
     static constexpr std::int64_t kWindowCycles = 4;
     [[nodiscard]] static bool open(std::int64_t since, std::int64_t cycle) { return cycle - since <= kWindowCycles; }
 
-    std::uint64_t crystalHz_;
+    const std::uint64_t crystalHz_;
     std::uint16_t mcucr_ = 0, mcusr_ = 0, smcr_ = 0, clkpr_ = 0, osccal_ = 0, gicr_ = 0, pllcsr_ = 0;
     std::vector<std::uint16_t> powerRegisters_;
     BitRef se_, ivsel_, ivce_, pud_, jtd_, clkpce_, pllEnable_, pllLock_;

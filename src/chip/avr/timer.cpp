@@ -135,7 +135,7 @@ std::uint32_t Timer::top() const
 // 0 where the timer stands, or counts edges of its pin.
 unsigned Timer::divisor() const
 {
-    if (frozen_ || prescaler_.held)
+    if (stops_ != 0 || prescaler_.held)
         return 0;
     return (row_.prescale == Prescale::external ? kExternalPrescale : kOwnPrescale)[clockSelect_];
 }
@@ -512,7 +512,6 @@ void Timer::reset()
     icr_ = 0;
     temp_ = 0;
     outputs_ = {};
-    frozen_ = false;
     lastTick_ = 0;
     edges_.clear();
     captures_.clear();
@@ -527,13 +526,11 @@ void Timer::reset()
 void Timer::clockStopped(std::int64_t cycle)
 {
     sync(cycle);
-    frozen_ = true;
     alarm_.disarm();
 }
 
 void Timer::clockStarted(std::int64_t cycle)
 {
-    frozen_ = false;
     rebase(cycle);
 }
 
@@ -541,7 +538,7 @@ void Timer::clockStarted(std::int64_t cycle)
 
 void Timer::pinChanged(PortPin pin, bool level, kernel::Time at)
 {
-    if (pin == clockPin_ && externalClock() && level == (clockSelect_ == 7) && !frozen_) {
+    if (pin == clockPin_ && externalClock() && level == (clockSelect_ == 7) && stops_ == 0) {
         edges_.push_back(timeOf(synchronised(at) + kEdgeCycles));
         edgeAlarm_.arm(edges_.front());
     }
@@ -569,7 +566,7 @@ void Timer::countEdge(kernel::Time due)
 
 void Timer::inputChanged(bool level, kernel::Time at)
 {
-    if (frozen_)
+    if (stops_ != 0)
         return;
     const bool noiseCanceller = chip_.is(noiseCanceller_);
     if (noiseCanceller) {

@@ -80,7 +80,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, frozen_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_);
+        ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_);
         if constexpr (Archive::kLoading) {
             takeMode();
             told_ = kNothingTold;
@@ -222,7 +222,6 @@ private:
     std::uint8_t temp_ = 0;  // high byte of a 16-bit access in flight
     std::array<bool, kMostUnits> outputs_{};
     std::int64_t lastTick_ = 0;  // index of the prescaled tick up to which the count stands
-    bool frozen_ = false;
     std::deque<kernel::Time> edges_;   // of the external clock, on their way through the synchroniser
     std::deque<Capture> captures_;
     std::deque<Latch> latches_;
