@@ -50,8 +50,8 @@ class World::SupplyPins final : public circuit::VoltageListener {
 public:
     SupplyPins(circuit::Circuit& circuit, PinId vcc, PinId ground, chip::avr::Chip& chip, ResetPin* reset) : circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset)
     {
-        circuit.watchVoltage(vcc, this);
-        circuit.watchVoltage(ground, this);
+        circuit.watchVoltage(vcc, this, {.step = kStepVolts});
+        circuit.watchVoltage(ground, this, {.step = kStepVolts});
     }
 
     void voltageChanged(PinId, double, Time) override { look(); }
@@ -66,6 +66,9 @@ public:
     }
 
 private:
+    // How closely a chip follows a supply that sinks or rises: finer than the hysteresis of any brown-out detector (50 mV).
+    static constexpr double kStepVolts = 0.01;
+
     [[nodiscard]] double volts(PinId pin) const { return circuit_.voltage(circuit_.netOf(pin)).value; }
     [[nodiscard]] bool floats(PinId pin) const { return circuit_.stateOf(circuit_.netOf(pin)) == NetState::floating; }
 

@@ -1,4 +1,4 @@
-#include "circuit/circuit.h"
+#include "circuit/island.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,14 +11,14 @@ using kernel::seconds;
 
 namespace {
 
-// Two outputs fight when more than this passes between pins that are both strong.
-constexpr double kStrongOhms = 1000;
-constexpr double kFightAmps = 0.005;
-
 // An instant in which the circuit has changed this often is an oscillation without delay.
 constexpr int kMaxRounds = 10'000;
 
 }  // namespace
+
+Circuit::Circuit(kernel::EventQueue& queue) : queue_(queue) {}
+
+Circuit::~Circuit() = default;
 
 NetId Circuit::addNet(std::string name)
 {
@@ -48,12 +48,11 @@ void Circuit::addSupply(NetId net, Volts volts, PinId pin)
     at(pin).drive = {volts.value, 0};
 }
 
-ElementId Circuit::addElement(Kind kind, NetId a, NetId b, std::string name)
+ElementId Circuit::addElement(Kind kind, std::initializer_list<NetId> nets, std::string name)
 {
     Element e;
     e.kind = kind;
-    e.a = a;
-    e.b = b;
+    e.nets = nets;
     e.name = std::move(name);
     elements_.push_back(std::move(e));
     return ElementId(elements_.size() - 1);
@@ -61,24 +60,59 @@ ElementId Circuit::addElement(Kind kind, NetId a, NetId b, std::string name)
 
 ElementId Circuit::addResistor(NetId a, NetId b, Ohms ohms, std::string name)
 {
-    const ElementId id = addElement(Kind::resistor, a, b, std::move(name));
-    elements_.back().ohms = ohms.value;
+    const ElementId id = addElement(Kind::resistor, {a, b}, std::move(name));
+    at(id).value = ohms.value;
     return id;
 }
 
 ElementId Circuit::addSwitch(NetId a, NetId b, Ohms closed, std::string name)
 {
-    const ElementId id = addElement(Kind::switchContact, a, b, std::move(name));
-    elements_.back().ohms = closed.value;
+    const ElementId id = addElement(Kind::switchContact, {a, b}, std::move(name));
+    at(id).ohms = closed.value;
     return id;
 }
 
 ElementId Circuit::addDiode(NetId anode, NetId cathode, const DiodeModel& model, std::string name)
 {
-    const ElementId id = addElement(Kind::diode, anode, cathode, std::move(name));
-    elements_.back().diode = model;
+    const std::array nets{anode, cathode};
+    return addDevice(std::make_unique<DiodeDevice>(model), nets, std::move(name));
+}
+
+ElementId Circuit::addCapacitor(NetId a, NetId b, Farads farads, Ohms series, Ohms leak, std::string name)
+{
+    const ElementId id = addElement(Kind::capacitor, {a, b}, std::move(name));
+    at(id).value = farads.value;
+    at(id).ohms = std::max(series.value, 1e-6);
+    at(id).leakSiemens = 1 / leak.value;
     return id;
 }
+
+ElementId Circuit::addInductor(NetId a, NetId b, Henries henries, Ohms winding, Ohms loss, std::string name)
+{
+    const ElementId id = addElement(Kind::inductor, {a, b}, std::move(name));
+    at(id).value = henries.value;
+    at(id).ohms = std::max(winding.value, 1e-6);
+    at(id).leakSiemens = 1 / loss.value;
+    return id;
+}
+
+ElementId Circuit::addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name)
+{
+    const ElementId id = addElement(Kind::source, {a, b}, std::move(name));
+    at(id).value = volts.value;
+    at(id).ohms = std::max(inner.value, 1e-3);
+    return id;
+}
+
+ElementId Circuit::addDevice(std::unique_ptr<Device> device, std::span<const NetId> nets, std::string name)
+{
+    const ElementId id = addElement(Kind::device, {}, std::move(name));
+    at(id).nets.assign(nets.begin(), nets.end());
+    at(id).device = std::move(device);
+    return id;
+}
+
+void Circuit::addInnerCapacitor(ElementId device, std::size_t terminal, Farads farads) { at(device).innerFarads.emplace_back(terminal, farads.value); }
 
 void Circuit::listen(PinId pin, PinListener& listener, Thresholds thresholds)
 {
@@ -99,16 +133,48 @@ void Circuit::setThresholds(PinId pin, Thresholds thresholds)
     p.listener.thresholds = thresholds;
     if (!n.listeners.empty() && n.listeners.front() == pin)
         n.thresholds = thresholds;
-    if (sealed_ && n.state != NetState::floating)
+    if (!islands_.empty() && n.state != NetState::floating)
         p.level = p.level ? n.volts > thresholds.low : n.volts >= thresholds.high;
 }
 
-void Circuit::watchVoltage(PinId pin, VoltageListener* listener)
+void Circuit::watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch watch)
 {
-    auto& watchers = at(at(pin).net).watchers;
-    std::erase_if(watchers, [pin](const auto& w) { return w.first == pin; });
+    Net& net = at(at(pin).net);
+    std::erase_if(net.watchers, [pin](const Watcher& w) { return w.pin == pin; });
     if (listener != nullptr)
-        watchers.emplace_back(pin, listener);
+        net.watchers.push_back({pin, listener, watch, voltage(at(pin).net).value});
+    if (busy_ == 0 && net.moves)
+        armNext(*islands_[net.island]);
+}
+
+void Circuit::watchElement(ElementId element, ElementListener& listener) { at(element).listener = &listener; }
+
+void Circuit::probe(NetId id, ProbeListener* listener)
+{
+    Net& net = at(id);
+    if (net.probe != nullptr)
+        tellProbe(id, queue_.now());
+    net.probe = listener;
+    net.probedTo = queue_.now();
+    refreshPlain(net);
+}
+
+void Circuit::setClamp(PinId id, double low, double high)
+{
+    Pin& pin = at(id);
+    if (pin.clampLow == low && pin.clampHigh == high)
+        return;
+    pin.clampLow = low;
+    pin.clampHigh = high;
+    Net& net = at(pin.net);
+    if (busy_ > 0 && islands_.empty())
+        return;
+    Island& island = *islands_[net.island];
+    forget(island);
+    if (!island.elements.empty())
+        place(island, pin);
+    markDirty(net.island);
+    settle();
 }
 
 void Circuit::setLimit(PinId pin, Amps amps) { at(pin).limitAmps = amps.value; }
@@ -116,10 +182,9 @@ void Circuit::setLimit(PinId pin, Amps amps) { at(pin).limitAmps = amps.value; }
 void Circuit::seal(CircuitObserver* observer)
 {
     observer_ = observer;
-    sealed_ = true;
     findIslands();
     for (Net& net : nets_)
-        net.alone = !net.rail && islands_[net.island].elements.empty();
+        net.alone = !net.rail && islands_[net.island]->elements.empty();
     refreshCodes();
     // Supplies of different voltage on one net can be told once and for all.
     for (const Net& net : nets_)
@@ -128,6 +193,7 @@ void Circuit::seal(CircuitObserver* observer)
                 observer_->trouble(Trouble::supplyShort, at(id).net, net.railPin, id, std::numeric_limits<double>::infinity(), queue_.now(), {});
     for (std::uint32_t i = 0; i < islands_.size(); ++i)
         markDirty(i);
+    busy_ -= 1;
     settle();
 }
 
@@ -140,115 +206,163 @@ void Circuit::findIslands()
             i = parent[i] = parent[parent[i]];
         return i;
     };
-    for (const Element& e : elements_)
-        if (!at(e.a).rail && !at(e.b).rail)
-            parent[root(static_cast<std::uint32_t>(e.a))] = root(static_cast<std::uint32_t>(e.b));
+    const auto joins = [&](NetId id) { return id != kNoNet && !at(id).rail; };
+    for (const Element& e : elements_) {
+        const auto first = std::find_if(e.nets.begin(), e.nets.end(), joins);
+        for (auto net = first; net != e.nets.end(); ++net)
+            if (joins(*net))
+                parent[root(static_cast<std::uint32_t>(*net))] = root(static_cast<std::uint32_t>(*first));
+    }
     std::vector<std::uint32_t> islandOf(nets_.size(), UINT32_MAX);
     islands_.clear();
     for (std::uint32_t i = 0; i < nets_.size(); ++i) {
         std::uint32_t& island = islandOf[root(i)];
         if (island == UINT32_MAX) {
             island = static_cast<std::uint32_t>(islands_.size());
-            islands_.emplace_back();
+            islands_.push_back(std::make_unique<Island>());
+            islands_.back()->number = island;
         }
         nets_[i].island = island;
-        nets_[i].unknown = static_cast<std::uint32_t>(islands_[island].nets.size());
-        islands_[island].nets.push_back(NetId{i});
+        islands_[island]->nets.push_back(NetId{i});
     }
     for (std::uint32_t i = 0; i < elements_.size(); ++i) {
         Element& e = elements_[i];
-        e.island = at(at(e.a).rail ? e.b : e.a).island;  // between two rails: either will do
-        islands_[e.island].elements.push_back(ElementId{i});
+        const auto first = std::find_if(e.nets.begin(), e.nets.end(), joins);
+        e.island = at(first != e.nets.end() ? *first : e.nets.front()).island;  // between two rails: either will do
+        islands_[e.island]->elements.push_back(ElementId{i});
     }
+    for (const auto& island : islands_)
+        if (!island->elements.empty())
+            buildNetwork(*island);
 }
 
-void Circuit::countDrivers()
+// A net that one output decides, that nothing hangs on and nobody measures.
+void Circuit::refreshPlain(Net& net)
+{
+    net.plain = net.alone && net.drivers == 1 && net.probe == nullptr && net.watchers.empty();
+}
+
+// Everything that follows from drives and values.
+void Circuit::refreshCodes()
 {
     for (Net& net : nets_) {
         net.drivers = 0;
         for (const PinId pin : net.pins)
             net.drivers = static_cast<std::uint16_t>(net.drivers + (at(pin).drive.floating() ? 0 : 1));
+        refreshPlain(net);
+    }
+    for (const auto& each : islands_) {
+        Island& island = *each;
+        if (island.elements.empty())
+            continue;
+        forget(island);
+        for (const NetId net : island.nets)
+            for (const PinId pin : at(net).pins)
+                place(island, at(pin));
+        for (const ElementId id : island.elements)
+            place(island, at(id));
     }
 }
 
-// Gives each pin that can drive, and each switch, its digit in the island's key.
-void Circuit::refreshCodes()
+namespace {
+
+// A number for "slot i shows code c", spread over 64 bits (splitmix64's finaliser), so that a position's key is their sum without carry.
+std::uint64_t spread(std::uint64_t x)
 {
-    countDrivers();
-    for (Island& island : islands_) {
-        island.key = {};
-        island.remembered.clear();  // their keys were in the old digits
-        island.digits = 0;
-        island.rememberable = true;
-        for (const NetId net : island.nets)
-            for (const PinId pin : at(net).pins)
-                at(pin).digit = kNoDigit;
-        for (const ElementId id : island.elements) {
-            Element& e = elements_[static_cast<std::size_t>(id)];
-            e.digit = kNoDigit;
-            if (e.kind != Kind::switchContact)
-                continue;
-            if (island.digits == kDigits) {
-                island.rememberable = false;
-                continue;
+    x += 0x9E3779B97F4A7C15ULL;
+    x = (x ^ (x >> 30U)) * 0xBF58476D1CE4E5B9ULL;
+    x = (x ^ (x >> 27U)) * 0x94D049BB133111EBULL;
+    return x ^ (x >> 31U);
+}
+
+}  // namespace
+
+// Forgets all solutions, and which drives have been seen.
+void Circuit::forget(Island& island)
+{
+    island.remembered.clear();
+    island.positions.clear();
+    island.key = {};
+    for (const NetId net : island.nets)
+        for (const PinId pin : at(net).pins) {
+            at(pin).known.clear();
+            at(pin).code = 0;
+            enterPin(island, pin);
+        }
+    for (const ElementId id : island.elements) {
+        at(id).known.clear();
+        at(id).code = 0;
+        enterElement(island, id);
+    }
+}
+
+// Enters the pin's present drive into the key. Code 0 floats and adds nothing.
+void Circuit::enterPin(Island& island, PinId id)
+{
+    Pin& pin = at(id);
+    const auto swap = [&](std::uint32_t code) {
+        const std::uint64_t place = (std::uint64_t{static_cast<std::uint32_t>(id)} + 1) << 8U;
+        for (const std::uint32_t c : {pin.code, code})
+            if (c != 0) {
+                island.key.low ^= spread(place + c);
+                island.key.high ^= spread(~(place + c));
             }
-            e.digit = static_cast<std::uint8_t>(island.digits++);
-            setDigit(island, e.digit, e.closed ? 1 : 0);
-        }
-        for (const NetId net : island.nets)
-            for (const PinId pin : at(net).pins)
-                codeOf(at(pin), island);
-    }
-}
-
-void Circuit::setDigit(Island& island, std::uint8_t digit, std::uint8_t code)
-{
-    std::uint64_t& word = digit < 16 ? island.key.low : island.key.high;
-    const unsigned shift = (digit % 16U) * 4U;
-    word = (word & ~(std::uint64_t{15} << shift)) | (std::uint64_t{code} << shift);
-}
-
-// Enters the pin's present drive into the key. A pin that has never driven takes no digit.
-std::uint8_t Circuit::codeOf(Pin& pin, Island& island)
-{
-    if (pin.digit == kNoDigit) {
-        if (pin.drive.floating() && pin.known.empty())
-            return 0;
-        if (island.digits == kDigits) {
-            island.rememberable = false;
-            return 0;
-        }
-        pin.digit = static_cast<std::uint8_t>(island.digits++);
-        if (pin.known.empty())
-            pin.known.push_back(kFloating);
-    }
+        pin.code = code;
+    };
+    if (pin.drive.floating())
+        return swap(0);
     auto found = std::find(pin.known.begin(), pin.known.end(), pin.drive);
     if (found == pin.known.end()) {
-        if (pin.known.size() == kCodes) {
-            island.rememberable = false;  // an analog source; solved each time
-            return 0;
-        }
+        if (pin.known.size() == kCodes)
+            return forget(island);  // an analog source: what was learned is of no use any more
         found = pin.known.insert(pin.known.end(), pin.drive);
     }
-    pin.code = static_cast<std::uint8_t>(found - pin.known.begin());
-    setDigit(island, pin.digit, pin.code);
-    return pin.code;
+    swap(static_cast<std::uint32_t>(found - pin.known.begin()) + 1);
+}
+
+void Circuit::enterElement(Island& island, ElementId id)
+{
+    Element& e = at(id);
+    const auto swap = [&](std::uint32_t code) {
+        const std::uint64_t place = (std::uint64_t{static_cast<std::uint32_t>(id)} + 1) << 40U;
+        for (const std::uint32_t c : {e.code, code})
+            if (c != 0) {
+                island.key.low ^= spread(place + c);
+                island.key.high ^= spread(~(place + c));
+            }
+        e.code = code;
+    };
+    const double value = e.broken ? std::numeric_limits<double>::infinity() : e.kind == Kind::switchContact ? (e.closed ? 1 : 0) : e.value;
+    auto found = std::find(e.known.begin(), e.known.end(), value);
+    if (found == e.known.end()) {
+        if (e.known.size() == kCodes)
+            return forget(island);
+        found = e.known.insert(e.known.end(), value);
+    }
+    swap(static_cast<std::uint32_t>(found - e.known.begin()) + 1);
 }
 
 void Circuit::markDirty(std::uint32_t island)
 {
-    Island& i = islands_[island];
+    Island& i = *islands_[island];
     if (!i.dirty) {
         i.dirty = true;
         dirty_.push_back(island);
     }
 }
 
-NetState Circuit::stateFor(const Net& net, double volts) const
+void Circuit::tellWatchers(Net& net, double volts, Time now)
 {
-    if (volts <= net.thresholds.low)
-        return NetState::low;
-    return volts >= net.thresholds.high ? NetState::high : NetState::between;
+    for (std::size_t i = 0; i < net.watchers.size(); ++i) {
+        Watcher& w = net.watchers[i];
+        const auto passed = [&](double target) { return (w.told > target) != (volts > target); };
+        const bool coarse = w.watch.step > 0 || w.watch.against != kNoPin || !std::isnan(w.watch.level);
+        if (net.moves && coarse && (w.watch.step <= 0 || std::fabs(volts - w.told) < 0.99 * w.watch.step) && !passed(w.watch.level)
+            && (w.watch.against == kNoPin || !passed(voltage(at(w.watch.against).net).value)))
+            continue;
+        w.told = volts;
+        w.who->voltageChanged(w.pin, volts, now);
+    }
 }
 
 // Records the new voltage, keeps the integrals, and tells who listens.
@@ -265,20 +379,21 @@ NetState Circuit::stateFor(const Net& net, double volts) const
         ++generation_;
     }
     const bool voltsChanged = net.volts != volts;
+    if (voltsChanged && net.probe != nullptr && !net.moves) [[unlikely]]
+        tellProbe(id, now);
     net.volts = volts;
     if (stateChanged && observer_ != nullptr)
         observer_->netChanged(id, state, now, cause_);
+    if (voltsChanged && !net.watchers.empty()) [[unlikely]]
+        tellWatchers(net, volts, now);
     if (state == NetState::floating)
         return;  // an undriven input reads what it read last
-    if (voltsChanged)
-        for (std::size_t i = 0; i < net.watchers.size(); ++i)
-            net.watchers[i].second->voltageChanged(net.watchers[i].first, volts, now);
-    for (std::size_t i = 0; i < net.listeners.size(); ++i) {
-        Pin& pin = at(net.listeners[i]);
+    for (const PinId listener : net.listeners) {
+        Pin& pin = at(listener);
         const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;
         if (level != pin.level) {
             pin.level = level;
-            pin.listener.who->pinChanged(net.listeners[i], level, now);
+            pin.listener.who->pinChanged(listener, level, now);
         }
     }
 }
@@ -290,15 +405,15 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
     Pin& pin = at(id);
     Net& net = at(pin.net);
     // An output that goes from one level to the other, with nothing else to say about its net: what most edges are.
-    if (pin.drive.ohms == drive.ohms && net.alone && net.drivers == 1 && !drive.floating() && batches_ == 0 && !settling_ && sealed_) [[likely]] {
+    if (net.plain && pin.drive.ohms == drive.ohms && busy_ == 0 && !drive.floating()) [[likely]] {
         if (pin.drive.volts == drive.volts)
             return;
         pin.drive.volts = drive.volts;
         cause_ = cause;
-        settling_ = true;
+        busy_ = 1;
         publishInto(net, pin.net, drive.volts, stateFor(net, drive.volts));
-        settling_ = false;
-        if (!dirty_.empty())
+        busy_ = 0;
+        if (!dirty_.empty()) [[unlikely]]
             settle();
         return;
     }
@@ -308,47 +423,113 @@ void Circuit::drive(PinId id, Drive drive, Cause cause)
         return;  // a supply stays what it is
     net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
     pin.drive = drive;
-    if (!sealed_)
+    refreshPlain(net);
+    if (islands_.empty())
         return;
     cause_ = cause;
-    Island& island = islands_[net.island];
-    if (!island.elements.empty())
-        codeOf(pin, island);
+    Island& island = *islands_[net.island];
+    if (!island.elements.empty()) {
+        enterPin(island, id);
+        place(island, pin);
+    }
     markDirty(net.island);
-    if (batches_ == 0 && !settling_)
-        settle();
+    settle();
+}
+
+// An element's value has changed.
+void Circuit::elementChanged(Element& e, Cause cause)
+{
+    if (islands_.empty())
+        return;
+    cause_ = cause;
+    Island& island = *islands_[e.island];
+    enterElement(island, ElementId(static_cast<std::uint32_t>(&e - elements_.data())));
+    place(island, e);
+    markDirty(e.island);
+    settle();
 }
 
 void Circuit::setClosed(ElementId id, bool closed, Cause cause)
 {
-    Element& e = elements_[static_cast<std::size_t>(id)];
+    Element& e = at(id);
     check(e.kind == Kind::switchContact, "only a switch opens and closes");
-    if (e.closed == closed)
+    if (e.closed != closed) {
+        e.closed = closed;
+        elementChanged(e, cause);
+    }
+}
+
+void Circuit::setResistance(ElementId id, Ohms ohms, Cause cause)
+{
+    Element& e = at(id);
+    check(e.kind == Kind::resistor, "only a resistor has a resistance to set");
+    if (e.value != ohms.value) {
+        e.value = ohms.value;
+        elementChanged(e, cause);
+    }
+}
+
+void Circuit::setSource(ElementId id, Volts volts, Cause cause)
+{
+    Element& e = at(id);
+    check(e.kind == Kind::source, "only a source has a voltage to set");
+    if (e.value != volts.value) {
+        e.value = volts.value;
+        elementChanged(e, cause);
+    }
+}
+
+void Circuit::setFarads(ElementId id, Farads farads, Cause cause)
+{
+    Element& e = at(id);
+    check(e.kind == Kind::capacitor, "only a capacitor has a capacitance to set");
+    if (e.value != farads.value) {
+        e.value = farads.value;
+        elementChanged(e, cause);
+    }
+}
+
+void Circuit::setWave(ElementId id, const Waveform* wave, Cause cause)
+{
+    Element& e = at(id);
+    check(e.kind == Kind::source, "only a source has a waveform");
+    if (e.wave == wave)
         return;
-    e.closed = closed;
-    if (!sealed_)
-        return;
-    cause_ = cause;
-    if (e.digit != kNoDigit)
-        setDigit(islands_[e.island], e.digit, closed ? 1 : 0);
-    markDirty(e.island);
-    if (batches_ == 0 && !settling_)
-        settle();
+    e.wave = wave;
+    if (!islands_.empty())
+        forget(*islands_[e.island]);
+    elementChanged(e, cause);
+}
+
+void Circuit::deviceChanged(ElementId id, Cause cause)
+{
+    if (!islands_.empty())
+        forget(*islands_[at(id).island]);
+    elementChanged(at(id), cause);
+}
+
+void Circuit::setBroken(ElementId id, bool broken, Cause cause)
+{
+    Element& e = at(id);
+    if (e.broken != broken) {
+        e.broken = broken;
+        elementChanged(e, cause);
+    }
 }
 
 void Circuit::settle()
 {
-    if (settling_ || !sealed_)
+    if (busy_ > 0)
         return;
-    settling_ = true;
+    busy_ = 1;
     for (int round = 0; !dirty_.empty(); ++round) {
         const std::uint32_t index = dirty_.back();
         dirty_.pop_back();
-        Island& island = islands_[index];
+        Island& island = *islands_[index];
         island.dirty = false;
         if (round == kMaxRounds) {
             for (const std::uint32_t left : dirty_)
-                islands_[left].dirty = false;
+                islands_[left]->dirty = false;
             dirty_.clear();
             if (observer_ != nullptr)
                 observer_->trouble(Trouble::oscillation, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
@@ -356,118 +537,13 @@ void Circuit::settle()
         }
         if (island.elements.empty())
             decidePlain(at(island.nets.front()), island.nets.front());
+        else if (island.dynamic)
+            decideDynamic(island);
         else
-            decideIsland(island);
+            decideStatic(island);
     }
-    settling_ = false;
+    busy_ = 0;
 }
-
-// A net on its own: the weighted mean of what drives it.
-void Circuit::decidePlain(Net& net, NetId id)
-{
-    if (net.rail) {
-        publish(id, net.railVolts, stateFor(net, net.railVolts));
-        reportOverloads(id);
-        return;
-    }
-    double siemens = 0;
-    double amps = 0;
-    PinId strong = kNoPin;
-    PinId rival = kNoPin;
-    double fight = 0;
-    for (const PinId pinId : net.pins) {
-        const Pin& pin = at(pinId);
-        if (pin.drive.floating())
-            continue;
-        siemens += 1 / pin.drive.ohms;
-        amps += pin.drive.volts / pin.drive.ohms;
-        if (pin.drive.ohms < kStrongOhms) {
-            if (strong == kNoPin)
-                strong = pinId;
-            else if (const double i = std::fabs(pin.drive.volts - at(strong).drive.volts) / (pin.drive.ohms + at(strong).drive.ohms); i > fight) {
-                fight = i;
-                rival = pinId;
-            }
-        }
-    }
-    if (siemens == 0) {
-        publish(id, net.volts, NetState::floating);
-        return;
-    }
-    const double volts = amps / siemens;
-    if (fight > kFightAmps) {
-        publish(id, volts, NetState::conflict);
-        if (observer_ != nullptr)
-            observer_->trouble(Trouble::conflict, id, strong, rival, fight, queue_.now(), cause_);
-    } else {
-        publish(id, volts, stateFor(net, volts));
-    }
-    if (net.pins.size() > 1)
-        reportOverloads(id);
-}
-
-void Circuit::decideIsland(Island& island)
-{
-    const Solution* solution = nullptr;
-    Solution fresh;
-    if (island.rememberable) {
-        if (island.remembered.size() > kMaxRemembered)
-            island.remembered.clear();
-        auto [entry, isNew] = island.remembered.try_emplace(island.key);
-        if (isNew) {
-            ++solves_;
-            entry->second = solve(island);
-        } else {
-            ++recalls_;
-        }
-        solution = &entry->second;
-    } else {
-        ++solves_;
-        fresh = solve(island);
-        solution = &fresh;
-    }
-    for (std::size_t i = 0; i < island.elements.size(); ++i)
-        setElementAmps(elements_[static_cast<std::size_t>(island.elements[i])], solution->amps[i]);
-    // Listeners may drive pins of this very island; they only mark it dirty, and the map keeps its nodes in place.
-    for (std::size_t i = 0; i < island.nets.size(); ++i)
-        publish(island.nets[i], solution->volts[i], solution->states[i]);
-    if (observer_ == nullptr)
-        return;
-    if (!solution->converged)
-        observer_->trouble(Trouble::noSolution, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
-    for (std::size_t i = 0; i < island.nets.size(); ++i) {
-        const NetId id = island.nets[i];
-        if (solution->states[i] == NetState::conflict) {
-            PinId first = kNoPin;
-            PinId second = kNoPin;
-            for (const PinId pin : at(id).pins)
-                if (at(pin).drive.ohms < kStrongOhms)
-                    (first == kNoPin ? first : second) = pin;
-            observer_->trouble(Trouble::conflict, id, first, second, std::fabs(current(first).value), queue_.now(), cause_);
-        }
-        reportOverloads(id);
-    }
-    for (std::size_t i = 0; i < island.elements.size(); ++i) {
-        const Element& e = elements_[static_cast<std::size_t>(island.elements[i])];
-        if (at(e.a).rail && at(e.b).rail && std::fabs(solution->amps[i]) > 1.0)
-            observer_->trouble(Trouble::supplyShort, e.a, at(e.a).railPin, at(e.b).railPin, std::fabs(solution->amps[i]), queue_.now(), cause_);
-    }
-}
-
-void Circuit::reportOverloads(NetId id)
-{
-    if (observer_ == nullptr)
-        return;
-    for (const PinId pinId : at(id).pins) {
-        const Pin& pin = at(pinId);
-        if (pin.drive.floating() || pin.drive.ohms == 0)
-            continue;
-        const double amps = std::fabs(current(pinId).value);
-        if (amps > pin.limitAmps)
-            observer_->trouble(Trouble::pinOverload, id, pinId, kNoPin, amps, queue_.now(), cause_);
-    }
-}
-
 
 void Circuit::setElementAmps(Element& element, double amps)
 {
@@ -484,7 +560,7 @@ Amps Circuit::current(PinId id) const
     const Pin& pin = at(id);
     if (pin.drive.floating() || pin.drive.ohms == 0)
         return {0};
-    return {(pin.drive.volts - at(pin.net).volts) / pin.drive.ohms};
+    return {(pin.drive.volts - voltage(pin.net).value) / pin.drive.ohms};
 }
 
 double Circuit::secondsHigh(NetId id) const
@@ -495,8 +571,21 @@ double Circuit::secondsHigh(NetId id) const
 
 double Circuit::charge(ElementId id) const
 {
-    const Element& e = elements_[static_cast<std::size_t>(id)];
-    return e.charge + e.amps * seconds(queue_.now() - e.since);
+    const Element& e = at(id);
+    const Island& island = *islands_[e.island];
+    const Time now = queue_.now();
+    if (!island.dynamic)
+        return e.charge + e.amps * seconds(now - e.since);
+    return e.charge + meanAmps(island, e, e.since, now) * seconds(now - e.since);
+}
+
+std::vector<NetId> Circuit::netsOf(ElementId id) const
+{
+    std::vector<NetId> out;
+    for (const NetId net : at(id).nets)
+        if (net != kNoNet)
+            out.push_back(net);
+    return out;
 }
 
 }  // namespace bramix::circuit

@@ -1,23 +1,28 @@
 // Nets, the pins on them, and what lies between them.
 //
 // A pin is a Thévenin source: it drives its net with a voltage behind a resistance (infinite when it floats). A rail is
-// a net held at a voltage by a supply. Nets joined by elements (resistors, switches, diodes) form an island; rails end
-// an island, because nothing passes through a fixed voltage. A net without elements is decided directly; any other island is solved by
-// nodal analysis, and the solution of each combination of drives and switch positions is remembered.
+// a net held at a voltage by a supply. Nets joined by elements (resistors, switches, capacitors, devices) form an island; rails end
+// an island, because nothing passes through a fixed voltage. A net without elements is decided directly; any other island is a Network.
+//   An island without capacitors, inductors and waveforms is static: the solution of each combination of drives and switch positions is remembered.
+//   Any other is dynamic: its voltages go on by themselves (see transient.h). It is looked at again, by an alarm, at the instant at which
+//   a voltage passes a threshold that somebody reads, never at the end of a frame.
 //
-// Invariant: outside drive(), setClosed() and a Batch, every island is solved for the present drives, and every listener has been told.
+// Invariant: outside drive(), the other changes and a Batch, every island is solved for the present drives, and every listener has been told.
 // Everything happens at the instant queue.now(), which never runs backwards.
-// Tested by tests/circuit/circuit_test.cpp.
+// Tested by tests/circuit/circuit_test.cpp, dynamic_test.cpp.
 #pragma once
 
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <limits>
 #include <string>
+#include <memory>
+#include <span>
 #include <unordered_map>
 #include <vector>
 
-#include "circuit/diode.h"
+#include "circuit/device.h"
 #include "kernel/archive.h"
 #include "kernel/event_queue.h"
 #include "kernel/time.h"
@@ -25,6 +30,8 @@
 
 namespace bramix::circuit {
 
+using kernel::Farads;
+using kernel::Henries;
 using kernel::Time;
 
 enum class NetId : std::uint32_t {};
@@ -74,6 +81,8 @@ struct Cause {
     }
 };
 
+class Waveform;
+
 class PinListener {
 public:
     virtual ~PinListener() = default;
@@ -84,8 +93,30 @@ public:
 class VoltageListener {
 public:
     virtual ~VoltageListener() = default;
-    // The voltage of the net of this pin has changed. May drive pins.
+    // The voltage of the net of this pin has changed as far as was asked for. May drive pins.
     virtual void voltageChanged(PinId pin, double volts, Time at) = 0;
+};
+
+// How closely a voltage is watched where it changes by itself; every jump is told.
+struct VoltageWatch {
+    double step = 0;          // told again when it has moved this far since it was told last; 0: not for that
+    PinId against = kNoPin;   // told when it passes the voltage of this pin's net,
+    double level = std::numeric_limits<double>::quiet_NaN();  // or this voltage
+};
+
+class ElementListener {
+public:
+    virtual ~ElementListener() = default;
+    // The current through the element may have changed. May drive pins.
+    virtual void elementChanged(ElementId element, Time at) = 0;
+};
+
+// Sees a net's voltage as it was, piece by piece and without a gap.
+class ProbeListener {
+public:
+    virtual ~ProbeListener() = default;
+    // From `from` to `to` the voltage ran as `volts` says; times rise. A net that stands still has a constant piece.
+    virtual void piece(NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) = 0;
 };
 
 // What the solver sees go wrong. Told at each occurrence; whoever reports it does so once.
@@ -101,7 +132,8 @@ public:
 
 class Circuit {
 public:
-    explicit Circuit(const kernel::EventQueue& queue) : queue_(queue) {}
+    explicit Circuit(kernel::EventQueue& queue);
+    ~Circuit();
 
     // Building. Everything is added before seal(); the structure is then fixed.
     NetId addNet(std::string name);
@@ -110,11 +142,27 @@ public:
     ElementId addResistor(NetId a, NetId b, Ohms ohms, std::string name);
     ElementId addSwitch(NetId a, NetId b, Ohms closed, std::string name);
     ElementId addDiode(NetId anode, NetId cathode, const DiodeModel& model, std::string name);
+    // `series`: its equivalent series resistance, at least a microohm; `leak`: in parallel.
+    ElementId addCapacitor(NetId a, NetId b, Farads farads, Ohms series, Ohms leak, std::string name);
+    // `winding`: its resistance; `loss`: in parallel, what becomes of the current when nothing else takes it.
+    ElementId addInductor(NetId a, NetId b, Henries henries, Ohms winding, Ohms loss, std::string name);
+    // A floating source: `volts` from b up to a, behind a resistance.
+    ElementId addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name);
+    // A device and the nets of its terminals. A terminal may be a node of its own: kNoNet.
+    ElementId addDevice(std::unique_ptr<Device> device, std::span<const NetId> nets, std::string name);
+    // A capacitor from a device's own node (a terminal that was kNoNet) to ground.
+    void addInnerCapacitor(ElementId device, std::size_t terminal, Farads farads);
     void listen(PinId pin, PinListener& listener, Thresholds thresholds);
     // New thresholds for a listening pin; its level is looked at anew, silently.
     void setThresholds(PinId pin, Thresholds thresholds);
     // From now on, or with null no longer, this pin is told of every change of its net's voltage.
-    void watchVoltage(PinId pin, VoltageListener* listener);
+    void watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch watch = {});
+    void watchElement(ElementId element, ElementListener& listener);
+    void probe(NetId net, ProbeListener* listener);
+    // Tells every probe what has happened up to now.
+    void flushProbes();
+    // The pin's protection diodes: to this voltage below and above. With low above high there are none.
+    void setClamp(PinId pin, double low, double high);
     // Beyond `amps` in either direction the pin is overloaded, which is trouble.
     void setLimit(PinId pin, Amps amps);
     void seal(CircuitObserver* observer);
@@ -122,15 +170,23 @@ public:
     // Running. Before seal() these only set the state at power-up.
     void drive(PinId pin, Drive drive, Cause cause);
     void setClosed(ElementId element, bool closed, Cause cause);
+    void setResistance(ElementId resistor, Ohms ohms, Cause cause);
+    void setSource(ElementId source, Volts volts, Cause cause);
+    void setWave(ElementId source, const Waveform* wave, Cause cause);  // null: its voltage again
+    void setFarads(ElementId capacitor, Farads farads, Cause cause);    // keeps its voltage
+    // The figures of a device have changed.
+    void deviceChanged(ElementId device, Cause cause);
+    // An element that conducts no more, or again: a part that has burnt through.
+    void setBroken(ElementId element, bool broken, Cause cause);
 
     // While a Batch lives, drives are collected and the circuit is solved once at its end: the pins of a port
     // change together.
     class Batch {
     public:
-        explicit Batch(Circuit& circuit) : circuit_(circuit) { ++circuit_.batches_; }
+        explicit Batch(Circuit& circuit) : circuit_(circuit) { ++circuit_.busy_; }
         ~Batch()
         {
-            if (--circuit_.batches_ == 0)
+            if (--circuit_.busy_ == 0)
                 circuit_.settle();
         }
         Batch(const Batch&) = delete;
@@ -146,11 +202,15 @@ public:
     [[nodiscard]] std::size_t elementCount() const { return elements_.size(); }
     [[nodiscard]] const std::string& name(NetId net) const { return at(net).name; }
     [[nodiscard]] const std::string& name(PinId pin) const { return at(pin).name; }
-    [[nodiscard]] const std::string& name(ElementId e) const { return elements_[static_cast<std::size_t>(e)].name; }
+    [[nodiscard]] const std::string& name(ElementId e) const { return at(e).name; }
     [[nodiscard]] NetId netOf(PinId pin) const { return at(pin).net; }
     [[nodiscard]] const std::vector<PinId>& pinsOf(NetId net) const { return at(net).pins; }
     [[nodiscard]] bool isRail(NetId net) const { return at(net).rail; }
-    [[nodiscard]] Volts voltage(NetId net) const { return {at(net).volts}; }
+    [[nodiscard]] Volts voltage(NetId net) const
+    {
+        const Net& n = at(net);
+        return {n.moves ? voltsNow(n) : n.volts};
+    }
     [[nodiscard]] NetState stateOf(NetId net) const { return at(net).state; }
     [[nodiscard]] bool level(PinId pin) const { return at(pin).level; }
     [[nodiscard]] Drive driveOf(PinId pin) const { return at(pin).drive; }
@@ -159,8 +219,18 @@ public:
     // Out of the pin into its net.
     [[nodiscard]] Amps current(PinId pin) const;
     // From a to b, anode to cathode.
-    [[nodiscard]] Amps current(ElementId element) const { return {elements_[static_cast<std::size_t>(element)].amps}; }
-    [[nodiscard]] bool closed(ElementId element) const { return elements_[static_cast<std::size_t>(element)].closed; }
+    [[nodiscard]] Amps current(ElementId element) const;
+    // Into a device by each terminal.
+    [[nodiscard]] Amps current(ElementId device, std::size_t terminal) const;
+    // What the element takes up: turned into heat, or stored.
+    [[nodiscard]] double watts(ElementId element) const;
+    // The nets of an element, in the order in which they were given.
+    [[nodiscard]] std::vector<NetId> netsOf(ElementId element) const;
+    // The elements of the island that a net belongs to.
+    [[nodiscard]] const std::vector<ElementId>& neighbours(NetId net) const ;
+    // How well Kirchhoff's current law is met in the island of this net just now, relative.
+    [[nodiscard]] double residual(NetId net) const;
+    [[nodiscard]] bool closed(ElementId element) const { return at(element).closed; }
 
     // Grows with every change of any net's state: what was found out about states still holds while it stands.
     [[nodiscard]] std::uint64_t generation() const { return generation_; }
@@ -174,6 +244,9 @@ public:
     [[nodiscard]] std::uint64_t solves() const { return solves_; }
     [[nodiscard]] std::uint64_t recalls() const { return recalls_; }
 
+    // Takes over the charge of capacitors and the current of inductors from elements of the same name.
+    void adopt(const Circuit& old);
+
     // Saves and restores everything that runs; the structure must be the same. Tells nobody.
     template <class Archive>
     void state(Archive& ar)
@@ -183,134 +256,172 @@ public:
         for (Net& n : nets_)
             ar(n.volts, n.state, n.high, n.changes, n.since);
         for (Element& e : elements_)
-            ar(e.closed, e.amps, e.charge, e.since);
+            ar(e.closed, e.broken, e.value, e.amps, e.charge, e.since);
         if constexpr (Archive::kLoading)
             refreshCodes();
+        stateOfIslands(ar);
     }
 
 private:
+    // circuit/island.h
+    struct Island;
+    struct Solution;
+    struct Voltages;
+
     struct Listener {
         PinListener* who = nullptr;
         Thresholds thresholds;
     };
 
     struct Pin {
-        std::string name;
         NetId net{};
+        bool level = false;
         Drive drive;
         Listener listener;
         double limitAmps = std::numeric_limits<double>::infinity();
-        std::vector<Drive> known;  // the drives seen so far; the index is the pin's digit in an island's key
-        std::uint8_t digit = 0;    // place in the island's key, or kNoDigit
-        std::uint8_t code = 0;
-        bool level = false;
+        double clampLow = 1, clampHigh = -1;  // none
+        std::uint32_t injection = UINT32_MAX; // in its island's network
+        std::uint32_t clampSlot = UINT32_MAX;
+        ClampDevice* clamp = nullptr;
+        std::uint32_t code = 0;               // of the present drive, in the island's key
+        std::vector<Drive> known;             // the drives seen so far; the index is the code
+        std::string name;
+    };
+
+    struct Watcher {
+        PinId pin{};
+        VoltageListener* who = nullptr;
+        VoltageWatch watch;
+        double told = 0;
     };
 
     struct Net {
-        std::string name;
-        std::vector<PinId> pins;
-        std::vector<PinId> listeners;
-        std::vector<std::pair<PinId, VoltageListener*>> watchers;
-        Thresholds thresholds;
         double volts = 0;
-        kernel::Duration high{};  // time spent high
-        std::uint64_t changes = 0;
-        Time since{};
-        std::uint32_t island = 0;
-        std::uint32_t unknown = 0;  // index among the island's unknown voltages
         NetState state = NetState::floating;
-        std::uint16_t drivers = 0;  // pins that do not float
+        bool plain = false;         // one output alone decides it: see drive()
+        bool moves = false;         // belongs to a dynamic island
         bool alone = false;         // no rail, no element: decided by its pins
         bool rail = false;
         bool hasThresholds = false;
+        std::uint16_t drivers = 0;  // pins that do not float
+        std::uint32_t island = 0;
+        Thresholds thresholds;
+        kernel::Duration high{};    // time spent high
+        Time since{};
+        std::uint64_t changes = 0;
+        std::vector<PinId> listeners;
+        std::vector<Watcher> watchers;
+        std::uint32_t node = 0;     // in the island's network
         double railVolts = 0;
         PinId railPin = kNoPin;
+        ProbeListener* probe = nullptr;
+        Time probedTo{};
+        std::vector<PinId> pins;
+        std::string name;
     };
 
-    enum class Kind : std::uint8_t { resistor, switchContact, diode };
+    enum class Kind : std::uint8_t { resistor, switchContact, capacitor, inductor, source, device };
 
     struct Element {
         Kind kind{};
-        NetId a{};
-        NetId b{};
-        double ohms = 0;
-        DiodeModel diode;
-        std::string name;
-        std::uint32_t island = 0;
-        std::uint8_t digit = 0;
         bool closed = false;
-        double amps = 0;
+        bool broken = false;
+        double value = 0;  // ohms, farads, henries or volts
+        double ohms = 0;   // of a switch when closed, a capacitor or inductor in series, a source inside
+        double leakSiemens = 0;
+        std::vector<NetId> nets;
+        std::unique_ptr<Device> device;
+        std::vector<std::pair<std::size_t, double>> innerFarads;  // terminal, capacitance to ground
+        const Waveform* wave = nullptr;
+        ElementListener* listener = nullptr;
+        std::uint32_t island = 0;
+        std::uint32_t slot = 0;    // in its island's network, in the list of its kind
+        std::uint32_t code = 0;
+        std::vector<double> known; // values seen so far
+        double amps = 0;           // of a static island
         double charge = 0;
         Time since{};
+        std::string name;
     };
 
-    // A remembered solution, in the island's order of nets and elements.
-    struct Solution {
-        std::vector<double> volts;
-        std::vector<NetState> states;
-        std::vector<double> amps;
-        bool converged = true;
-    };
 
-    struct Key {
-        std::uint64_t low = 0;
-        std::uint64_t high = 0;
-        bool operator==(const Key&) const = default;
-    };
 
-    struct KeyHash {
-        std::size_t operator()(const Key& k) const { return (k.low ^ (k.high * 0x9E3779B97F4A7C15ULL)) * 0xD6E8FEB86659FD93ULL; }
-    };
 
-    struct Island {
-        std::vector<NetId> nets;
-        std::vector<ElementId> elements;
-        std::unordered_map<Key, Solution, KeyHash> remembered;
-        Key key;
-        unsigned digits = 0;
-        bool rememberable = true;
-        bool dirty = false;
-    };
 
-    static constexpr std::uint8_t kNoDigit = UINT8_MAX;
-    static constexpr unsigned kDigits = 32;          // of four bits, in a 128-bit key
-    static constexpr std::size_t kCodes = 16;        // drives that one pin may show and still be remembered
+
+    static constexpr std::size_t kCodes = 16;            // drives of one pin that are told apart before all is learned anew
     static constexpr std::size_t kMaxRemembered = 4096;  // solutions an island; beyond that all are forgotten and learned anew
 
     Net& at(NetId id) { return nets_[static_cast<std::size_t>(id)]; }
     [[nodiscard]] const Net& at(NetId id) const { return nets_[static_cast<std::size_t>(id)]; }
     Pin& at(PinId id) { return pins_[static_cast<std::size_t>(id)]; }
     [[nodiscard]] const Pin& at(PinId id) const { return pins_[static_cast<std::size_t>(id)]; }
+    Element& at(ElementId id) { return elements_[static_cast<std::size_t>(id)]; }
+    [[nodiscard]] const Element& at(ElementId id) const { return elements_[static_cast<std::size_t>(id)]; }
 
-    ElementId addElement(Kind kind, NetId a, NetId b, std::string name);
+    ElementId addElement(Kind kind, std::initializer_list<NetId> nets, std::string name);
     void findIslands();
     void settle();
     void markDirty(std::uint32_t island);
+    void elementChanged(Element& element, Cause cause);
     void refreshCodes();
-    void countDrivers();
-    std::uint8_t codeOf(Pin& pin, Island& island);
-    void setDigit(Island& island, std::uint8_t digit, std::uint8_t code);
+    void refreshPlain(Net& net);
+    void enterPin(Island& island, PinId pin);
+    void enterElement(Island& island, ElementId element);
+    void forget(Island& island);
+
+    // circuit_islands.cpp
+    void buildNetwork(Island& island);
+    void place(Island& island, Pin& pin);
+    void place(Island& island, const Element& element);
     void decidePlain(Net& net, NetId id);
-    void decideIsland(Island& island);
-    [[nodiscard]] Solution solve(const Island& island) const;
-    void classify(const Island& island, Solution& solution) const;
-    [[nodiscard]] NetState stateFor(const Net& net, double volts) const;
+    void decideStatic(Island& island);
+    [[nodiscard]] Solution solve(Island& island);
+    [[nodiscard]] bool clampsViolated(const Island& island, const Voltages& volts) const;
+    void setClampsActive(Island& island, bool active);
+    void classify(const Island& island, const Voltages& volts, std::vector<bool>& held) const;
+    [[nodiscard]] NetState stateIn(const Net& net, bool held, double volts) const;
+    [[nodiscard]] double voltsIn(const Net& net, const Voltages& volts) const;
+    void tellElements(const Island& island);
+    [[nodiscard]] double ampsAt(const Island& island, const Element& element, const Voltages& volts, Time t) const;
+    void reportIsland(const Island& island);
+
+    // circuit_dynamic.cpp
+    void beginPiece(Island& island, Time t);
+    void decideDynamic(Island& island);
+    void ring(std::uint32_t island, Time due);
+    void endPiece(Island& island);
+    void publishDynamic(Island& island);
+    void armNext(Island& island);
+    [[nodiscard]] double voltsNow(const Net& net) const;
+    [[nodiscard]] Voltages voltsOf(const Island& island, Time t) const;
+    [[nodiscard]] double meanAmps(const Island& island, const Element& element, Time from, Time to) const;
+    void stateOfIslands(kernel::SaveArchive& ar);
+    void stateOfIslands(kernel::LoadArchive& ar);
+    void resume(Island& island, bool stepping);
+
+    [[nodiscard]] NetState stateFor(const Net& net, double volts) const
+    {
+        if (volts <= net.thresholds.low)
+            return NetState::low;
+        return volts >= net.thresholds.high ? NetState::high : NetState::between;
+    }
     void publish(NetId id, double volts, NetState state);
     void publishInto(Net& net, NetId id, double volts, NetState state);
+    void tellWatchers(Net& net, double volts, Time now);
+    void tellProbe(NetId id, Time until);
     void setElementAmps(Element& element, double amps);
     void reportOverloads(NetId id);
 
-    const kernel::EventQueue& queue_;
+    kernel::EventQueue& queue_;
     CircuitObserver* observer_ = nullptr;
     std::vector<Net> nets_;
     std::vector<Pin> pins_;
     std::vector<Element> elements_;
-    std::vector<Island> islands_;
+    std::vector<std::unique_ptr<Island>> islands_;
     std::vector<std::uint32_t> dirty_;
     Cause cause_;
-    int batches_ = 0;
-    bool settling_ = false;
-    bool sealed_ = false;
+    int busy_ = 1;  // not sealed, a Batch alive, or settling: changes are only collected
     std::uint64_t generation_ = 0;
     std::uint64_t solves_ = 0;
     std::uint64_t recalls_ = 0;

@@ -15,16 +15,13 @@ DiodeModel DiodeModel::through(Volts forward, Amps at, double ideality, Ohms ser
     return model;
 }
 
-DiodeModel::Point DiodeModel::at(double volts) const
+namespace {
+
+// Solves nvt * x + Rs * Is * (e^x - 1) = volts for x = ln(i/Is + 1). The left side is convex and rising, and both
+// starting bounds lie above the root, so Newton's steps come down to it without passing.
+DiodeModel::Point forward(double volts, double saturation, double nvt, double ohms)
 {
-    const double nvt = ideality * kThermalVolts;
-    if (volts <= 0) {
-        const double e = std::exp(std::max(volts / nvt, -40.0));
-        return {saturationAmps * (e - 1), saturationAmps * e / nvt + 1e-12};
-    }
-    // Solve nvt * x + Rs * Is * (e^x - 1) = volts for x = ln(i/Is + 1). The left side is convex and rising, and both
-    // starting bounds lie above the root, so Newton's steps come down to it without passing.
-    const double drop = seriesOhms * saturationAmps;
+    const double drop = ohms * saturation;
     double x = volts / nvt;
     if (drop > 0)
         x = std::min(x, std::log1p(volts / drop));
@@ -35,8 +32,34 @@ DiodeModel::Point DiodeModel::at(double volts) const
         if (std::fabs(step) < 1e-14 * (1 + std::fabs(x)))
             break;
     }
-    const double amps = saturationAmps * std::expm1(x);
-    return {amps, 1.0 / (nvt / (amps + saturationAmps) + seriesOhms)};
+    const double amps = saturation * std::expm1(x);
+    return {amps, 1.0 / (nvt / (amps + saturation) + ohms)};
+}
+
+}  // namespace
+
+DiodeModel::Point DiodeModel::at(double volts) const
+{
+    const double nvt = ideality * kThermalVolts;
+    const double leak = leakSiemens + 1e-12;
+    if (volts > 0) {
+        const Point p = forward(volts, saturationAmps, nvt, seriesOhms);
+        return {p.amps + leakSiemens * volts, p.siemens + leakSiemens};
+    }
+    const double e = std::exp(std::max(volts / nvt, -40.0));
+    Point p{saturationAmps * (e - 1) + leakSiemens * volts, saturationAmps * e / nvt + leak};
+    // The avalanche is a junction of its own, the other way round, shifted so that it passes breakdownAmps at breakdownVolts.
+    if (std::isfinite(breakdownVolts)) {
+        constexpr double kSharpness = kThermalVolts * 2;
+        const double saturation = breakdownAmps * 1e-6;
+        const double knee = breakdownVolts - breakdownAmps * seriesOhms - kSharpness * std::log1p(breakdownAmps / saturation);
+        if (-volts > knee) {
+            const Point b = forward(-volts - knee, saturation, kSharpness, seriesOhms);
+            p.amps -= b.amps;
+            p.siemens += b.siemens;
+        }
+    }
+    return p;
 }
 
 }  // namespace bramix::circuit

@@ -21,6 +21,7 @@ constexpr std::array kSpellings{
     UnitSpelling{Unit::volt, "V"},    UnitSpelling{Unit::ohm, "Ω"},   UnitSpelling{Unit::ohm, "Ohm"}, UnitSpelling{Unit::ohm, "ohm"},
     UnitSpelling{Unit::ohm, "R"},     UnitSpelling{Unit::ampere, "A"}, UnitSpelling{Unit::farad, "F"}, UnitSpelling{Unit::hertz, "Hz"},
     UnitSpelling{Unit::hertz, "hz"}, UnitSpelling{Unit::second, "s"}, UnitSpelling{Unit::metre, "m"},
+    UnitSpelling{Unit::henry, "H"},  UnitSpelling{Unit::watt, "W"},
 };
 
 struct Prefix {
@@ -78,6 +79,8 @@ std::string expectation(Unit unit)
     case Unit::hertz: return "expected a frequency, such as 16MHz or 8e6";
     case Unit::second: return "expected a time, such as 2s, 350ms or 10us";
     case Unit::metre: return "expected a length, such as 2.14m";
+    case Unit::henry: return "expected an inductance, such as 10mH or 470u";
+    case Unit::watt: return "expected a power, such as 250mW";
     }
     return {};
 }

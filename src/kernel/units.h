@@ -35,8 +35,10 @@ struct Quantity {
 using Volts = Quantity<struct VoltsTag>;
 using Ohms = Quantity<struct OhmsTag>;
 using Amps = Quantity<struct AmpsTag>;
+using Farads = Quantity<struct FaradsTag>;
+using Henries = Quantity<struct HenriesTag>;
 
-enum class Unit { none, volt, ohm, ampere, farad, hertz, second, metre };
+enum class Unit { none, volt, ohm, ampere, farad, hertz, second, metre, henry, watt };
 
 // "V", "Ω", "A" ...; empty for Unit::none.
 std::string_view symbol(Unit unit);

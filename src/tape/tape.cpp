@@ -27,7 +27,6 @@ Tape::Chunk* Tape::grow(ChannelId id)
     if (chunkCount_ >= boundChunks_)
         forgetOldest();
     channel.chunks.push_back(std::make_unique<Chunk>());
-    channel.chunks.back()->reserve(kChunkEdges);
     ++chunkCount_;
     return last_[id] = channel.chunks.back().get();
 }
@@ -36,12 +35,12 @@ void Tape::forgetOldest()
 {
     Channel* oldest = nullptr;
     for (Channel& c : channels_)
-        if (!c.chunks.empty() && c.chunks.front()->size() == kChunkEdges && (oldest == nullptr || c.chunks.front()->back().at < oldest->chunks.front()->back().at))
+        if (!c.chunks.empty() && c.chunks.front()->size == kChunkEdges && (oldest == nullptr || c.chunks.front()->last().at < oldest->chunks.front()->last().at))
             oldest = &c;
     if (oldest == nullptr)
         return;  // every chunk is a channel's only one; more channels than the bound foresees
-    oldest->before = oldest->chunks.front()->back().state;
-    knownFrom_ = std::max(knownFrom_, oldest->chunks.front()->back().at);
+    oldest->before = oldest->chunks.front()->last().state;
+    knownFrom_ = std::max(knownFrom_, oldest->chunks.front()->last().at);
     Chunk*& last = last_[static_cast<std::size_t>(byName_.at(oldest->name))];
     if (last == oldest->chunks.front().get())
         last = nullptr;
@@ -52,14 +51,14 @@ void Tape::forgetOldest()
 std::size_t Tape::count(ChannelId id) const
 {
     const Channel& c = channels_[id];
-    return c.chunks.empty() ? 0 : (c.chunks.size() - 1) * kChunkEdges + c.chunks.back()->size();
+    return c.chunks.empty() ? 0 : (c.chunks.size() - 1) * kChunkEdges + c.chunks.back()->size;
 }
 
 std::size_t Tape::after(ChannelId id, Time t) const
 {
     const Channel& c = channels_[id];
     // The first chunk whose last edge lies after t holds the answer.
-    const auto chunk = std::partition_point(c.chunks.begin(), c.chunks.end(), [&](const auto& k) { return k->back().at <= t; });
+    const auto chunk = std::partition_point(c.chunks.begin(), c.chunks.end(), [&](const auto& k) { return k->last().at <= t; });
     if (chunk == c.chunks.end())
         return count(id);
     const auto edge = std::partition_point((*chunk)->begin(), (*chunk)->end(), [&](const Edge& e) { return e.at <= t; });

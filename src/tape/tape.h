@@ -8,6 +8,7 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <deque>
 #include <map>
@@ -58,14 +59,14 @@ public:
     void record(ChannelId id, const Edge& edge)
     {
         Chunk* chunk = last_[id];
-        if (chunk == nullptr || chunk->size() == kChunkEdges) [[unlikely]]
+        if (chunk == nullptr || chunk->size == kChunkEdges) [[unlikely]]
             chunk = grow(id);
-        chunk->push_back(edge);
+        chunk->edges[chunk->size++] = edge;
     }
 
     // Edges that are still remembered; the oldest has index 0.
     [[nodiscard]] std::size_t count(ChannelId id) const;
-    [[nodiscard]] const Edge& edge(ChannelId id, std::size_t index) const { return (*channels_[id].chunks[index / kChunkEdges])[index % kChunkEdges]; }
+    [[nodiscard]] const Edge& edge(ChannelId id, std::size_t index) const { return channels_[id].chunks[index / kChunkEdges]->edges[index % kChunkEdges]; }
     // Index of the first edge after t; count() where there is none.
     [[nodiscard]] std::size_t after(ChannelId id, Time t) const;
     // What the channel showed at t; floating before anything is known.
@@ -80,7 +81,14 @@ public:
     void clear();
 
 private:
-    using Chunk = std::vector<Edge>;
+    struct Chunk {
+        std::size_t size = 0;
+        std::array<Edge, kChunkEdges> edges;
+
+        [[nodiscard]] const Edge& last() const { return edges[size - 1]; }
+        [[nodiscard]] const Edge* begin() const { return edges.data(); }
+        [[nodiscard]] const Edge* end() const { return edges.data() + size; }
+    };
     struct Channel {
         std::string name;
         std::deque<std::unique_ptr<Chunk>> chunks;

@@ -61,8 +61,14 @@ void Comparator::follow()
         if (!inputs[i].exists())
             continue;
         watched_[i] = chip_.ports().idOf(inputs[i]);
-        if (watched_[i] != circuit::kNoPin)
-            circuit.watchVoltage(watched_[i], this);
+    }
+    for (std::size_t i = 0; i < 2; ++i) {
+        if (watched_[i] == circuit::kNoPin)
+            continue;
+        circuit::VoltageWatch watch{.against = watched_[1 - i]};
+        if (chip_.is(acbg_))
+            watch.level = chip_.table().bandGapVolts;
+        circuit.watchVoltage(watched_[i], this, watch);
     }
 }
 

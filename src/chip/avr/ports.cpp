@@ -48,6 +48,17 @@ void Ports::attach(PortPin pin, circuit::PinId id)
     pinOf_[index] = pin;
     circuit_.listen(id, *this, thresholds());
     circuit_.setLimit(id, {electrical_.limitAmps});
+    setClamp(id);
+}
+
+// Without a supply there is nothing that the upper diode could lead to.
+void Ports::setClamp(circuit::PinId id)
+{
+    const double supply = chip_.supplyVolts();
+    if (supply > 0.5)
+        circuit_.setClamp(id, 0, supply);
+    else
+        circuit_.setClamp(id, 1, -1);
 }
 
 circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
@@ -161,8 +172,10 @@ void Ports::refresh()
 {
     for (PortState& port : ports_)
         for (PinState& pin : port.pins)
-            if (pin.id != circuit::kNoPin)
+            if (pin.id != circuit::kNoPin) {
                 circuit_.setThresholds(pin.id, thresholds());
+                setClamp(pin.id);
+            }
     driveAll();
 }
 

@@ -140,6 +140,7 @@ private:
     PinState& at(PortPin pin) { return ports_[pin.port].pins[pin.bit]; }
     [[nodiscard]] const PinState& at(PortPin pin) const { return ports_[pin.port].pins[pin.bit]; }
     [[nodiscard]] circuit::Drive driveFor(const PortState& port, unsigned bit) const;
+    void setClamp(circuit::PinId id);
     void writeInputDisable(std::uint16_t address, std::uint8_t value);
     void drive(PortState& port, std::uint8_t bits);
     void driveOne(PortState& port, unsigned bit);

@@ -1,0 +1,473 @@
+// What one island is as a network, and the solution of those that do not move by themselves.
+#include <algorithm>
+#include <cmath>
+
+#include "circuit/island.h"
+
+namespace bramix::circuit {
+
+namespace {
+
+// A net held only through devices passing less than this is left to itself.
+constexpr double kHoldingAmps = 1e-7;
+
+// Two outputs fight when more than this passes between pins that are both strong.
+constexpr double kStrongOhms = 1000;
+constexpr double kFightAmps = 0.005;
+
+constexpr double kShortAmps = 1.0;  // between two supplies
+
+}  // namespace
+
+void Circuit::buildNetwork(Island& island)
+{
+    Network& network = island.network;
+    for (const NetId id : island.nets)
+        if (!at(id).rail)
+            at(id).node = static_cast<Network::Node>(network.unknowns++);
+    for (const ElementId id : island.elements)
+        for (const NetId net : at(id).nets)
+            network.unknowns += net == kNoNet ? 1 : 0;
+    auto inner = static_cast<Network::Node>(std::count_if(island.nets.begin(), island.nets.end(), [&](NetId n) { return !at(n).rail; }));
+    std::vector<std::pair<NetId, Network::Node>> rails;
+    const auto heldNode = [&](NetId id) {
+        for (const auto& [net, node] : rails)
+            if (net == id)
+                return node;
+        network.held.push_back(id == kNoNet ? 0 : at(id).railVolts);
+        rails.emplace_back(id, static_cast<Network::Node>(network.nodes() - 1));
+        return rails.back().second;
+    };
+    unsigned transistors = 0;
+    for (const ElementId id : island.elements) {
+        Element& e = at(id);
+        std::array<Network::Node, kMostTerminals> nodes{};
+        for (std::size_t i = 0; i < e.nets.size(); ++i)
+            nodes[i] = e.nets[i] == kNoNet ? inner++ : at(e.nets[i]).rail ? heldNode(e.nets[i]) : at(e.nets[i]).node;
+        switch (e.kind) {
+        case Kind::resistor:
+        case Kind::switchContact:
+            e.slot = static_cast<std::uint32_t>(network.conductors.size());
+            network.conductors.push_back({nodes[0], nodes[1], 0});
+            break;
+        case Kind::capacitor:
+        case Kind::inductor:
+            e.slot = static_cast<std::uint32_t>(network.reactances.size());
+            network.reactances.push_back({nodes[0], nodes[1], e.kind == Kind::inductor, e.value, e.ohms, e.leakSiemens});
+            break;
+        case Kind::source:
+            e.slot = static_cast<std::uint32_t>(network.sources.size());
+            network.sources.push_back({nodes[0], nodes[1], 1 / e.ohms, e.value, e.wave});
+            break;
+        case Kind::device:
+            e.slot = static_cast<std::uint32_t>(network.devices.size());
+            network.devices.push_back({e.device.get(), nodes, true});
+            transistors += e.device->terminals() > 2 ? 1 : 0;
+            break;
+        }
+        island.watched = island.watched || e.listener != nullptr;
+    }
+    for (const ElementId id : island.elements)
+        for (const auto& [terminal, farads] : at(id).innerFarads)
+            network.reactances.push_back({network.devices[at(id).slot].nodes[terminal], heldNode(kNoNet), false, farads, 1e-3, 0});
+    // One transistor among passive parts has one operating point (Nielsen and Willson, 1980); two may feed each other back.
+    island.historic = transistors > 1;
+    island.dynamic = !network.reactances.empty() || std::any_of(island.elements.begin(), island.elements.end(), [&](ElementId e) { return at(e).kind == Kind::source; });
+    island.x.assign(network.reactances.size(), 0.0);
+    island.last = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(network.nodes()));
+    for (const NetId net : island.nets) {
+        at(net).moves = island.dynamic && !at(net).rail;
+        for (const PinId id : at(net).pins) {
+            Pin& pin = at(id);
+            if (at(net).rail)
+                continue;
+            pin.injection = static_cast<std::uint32_t>(network.injections.size());
+            network.injections.push_back({at(net).node, 0, 0});
+        }
+    }
+    if (island.dynamic) {
+        island.alarm = std::make_unique<kernel::Alarm>(queue_, [this, index = island.number](Time due) { ring(index, due); });
+    }
+}
+
+void Circuit::place(Island& island, Pin& pin)
+{
+    if (pin.injection == UINT32_MAX)
+        return;
+    Network& network = island.network;
+    Network::Injection& in = network.injections[pin.injection];
+    in.siemens = pin.drive.floating() ? 0 : 1 / pin.drive.ohms;
+    in.volts = pin.drive.volts;
+    if (pin.clampLow > pin.clampHigh && pin.clamp == nullptr)
+        return;
+    if (pin.clamp == nullptr) {
+        island.clamps.push_back(std::make_unique<ClampDevice>());
+        pin.clamp = island.clamps.back().get();
+        pin.clampSlot = static_cast<std::uint32_t>(network.devices.size());
+        network.devices.push_back({pin.clamp, {at(pin.net).node}, false});
+    }
+    const bool none = pin.clampLow > pin.clampHigh;
+    pin.clamp->low = none ? -1e9 : pin.clampLow;
+    pin.clamp->high = none ? 1e9 : pin.clampHigh;
+}
+
+void Circuit::place(Island& island, const Element& e)
+{
+    Network& network = island.network;
+    switch (e.kind) {
+    case Kind::resistor: network.conductors[e.slot].siemens = e.broken ? 0 : 1 / e.value; break;
+    case Kind::switchContact: network.conductors[e.slot].siemens = e.closed && !e.broken ? 1 / e.ohms : 0; break;
+    case Kind::capacitor:
+        network.reactances[e.slot].value = e.value;
+        network.reactances[e.slot].ohms = e.broken ? 1e12 : e.ohms;
+        break;
+    case Kind::inductor:
+        network.reactances[e.slot].value = e.value;
+        network.reactances[e.slot].ohms = e.broken ? 1e12 : e.ohms;
+        break;
+    case Kind::source:
+        network.sources[e.slot].volts = e.value;
+        network.sources[e.slot].wave = e.wave;
+        network.sources[e.slot].siemens = e.broken ? 0 : 1 / e.ohms;
+        break;
+    case Kind::device: network.devices[e.slot].active = !e.broken; break;
+    }
+}
+
+bool Circuit::clampsViolated(const Island& island, const Voltages& v) const
+{
+    for (const Network::Slot& s : island.network.devices)
+        if (s.device->terminals() == 1)
+            if (const auto& clamp = static_cast<const ClampDevice&>(*s.device); v[s.nodes[0]] > clamp.high + ClampDevice::kMarginVolts || v[s.nodes[0]] < clamp.low - ClampDevice::kMarginVolts)
+                return true;
+    return false;
+}
+
+void Circuit::setClampsActive(Island& island, bool active)
+{
+    island.clamped = active;
+    for (Network::Slot& s : island.network.devices)
+        if (s.device->terminals() == 1)
+            s.active = active;
+}
+
+// A net on its own: the weighted mean of what drives it.
+void Circuit::decidePlain(Net& net, NetId id)
+{
+    if (net.rail) {
+        publish(id, net.railVolts, stateFor(net, net.railVolts));
+        reportOverloads(id);
+        return;
+    }
+    double siemens = 0;
+    double amps = 0;
+    PinId strong = kNoPin;
+    PinId rival = kNoPin;
+    double fight = 0;
+    for (const PinId pinId : net.pins) {
+        const Pin& pin = at(pinId);
+        if (pin.drive.floating())
+            continue;
+        siemens += 1 / pin.drive.ohms;
+        amps += pin.drive.volts / pin.drive.ohms;
+        if (pin.drive.ohms < kStrongOhms) {
+            if (strong == kNoPin)
+                strong = pinId;
+            else if (const double i = std::fabs(pin.drive.volts - at(strong).drive.volts) / (pin.drive.ohms + at(strong).drive.ohms); i > fight) {
+                fight = i;
+                rival = pinId;
+            }
+        }
+    }
+    if (siemens == 0) {
+        publish(id, net.volts, NetState::floating);
+        return;
+    }
+    double volts = amps / siemens;
+    // Where protection diodes conduct: the sum of currents falls steadily with the voltage, so halving finds where it is 0.
+    const bool clamped = std::any_of(net.pins.begin(), net.pins.end(), [&](PinId p) { return at(p).clampLow <= at(p).clampHigh && (volts < at(p).clampLow || volts > at(p).clampHigh); });
+    if (clamped) {
+        double low = std::min(volts, 0.0) - 1, high = std::max(volts, 0.0) + 1;
+        for (int i = 0; i < 80; ++i) {
+            const double mid = (low + high) / 2;
+            double sum = amps - mid * siemens;
+            for (const PinId p : net.pins)
+                if (at(p).clampLow <= at(p).clampHigh)
+                    sum -= ClampDevice::through(mid, at(p).clampLow, at(p).clampHigh).amps;
+            (sum > 0 ? low : high) = mid;
+        }
+        volts = (low + high) / 2;
+    }
+    if (fight > kFightAmps) {
+        publish(id, volts, NetState::conflict);
+        if (observer_ != nullptr)
+            observer_->trouble(Trouble::conflict, id, strong, rival, fight, queue_.now(), cause_);
+    } else {
+        publish(id, volts, stateFor(net, volts));
+    }
+    if (net.pins.size() > 1)
+        reportOverloads(id);
+}
+
+Circuit::Solution Circuit::solve(Island& island)
+{
+    ++solves_;
+    Solution out;
+    const auto run = [&] {
+        if (island.historic) {
+            out.volts = island.last;
+            return island.network.solve(out.volts, {}, 0, queue_.now());
+        }
+        return island.network.solveAfresh(out.volts, {}, 0, queue_.now());
+    };
+    setClampsActive(island, false);
+    out.converged = run();
+    if (clampsViolated(island, out.volts)) {
+        setClampsActive(island, true);
+        out.converged = run();
+    }
+    std::vector<bool> held;
+    classify(island, out.volts, held);
+    for (std::size_t i = 0; i < island.nets.size(); ++i)
+        out.states.push_back(stateIn(at(island.nets[i]), held[i], voltsIn(at(island.nets[i]), out.volts)));
+    for (const ElementId id : island.elements)
+        out.amps.push_back(ampsAt(island, at(id), out.volts, queue_.now()));
+    return out;
+}
+
+void Circuit::decideStatic(Island& island)
+{
+    const Solution* solution = nullptr;
+    Solution fresh;
+    if (island.historic) {
+        fresh = solve(island);
+        solution = &fresh;
+    } else {
+        if (island.remembered.size() > kMaxRemembered)
+            island.remembered.clear();
+        auto [entry, isNew] = island.remembered.try_emplace(island.key);
+        if (isNew)
+            entry->second = solve(island);
+        else
+            ++recalls_;
+        solution = &entry->second;
+    }
+    island.last = solution->volts;
+    for (std::size_t i = 0; i < island.elements.size(); ++i)
+        setElementAmps(at(island.elements[i]), solution->amps[i]);
+    // Listeners may drive pins of this very island; they only mark it dirty, and the map keeps its nodes in place unless everything is forgotten.
+    const bool converged = solution->converged;
+    const std::vector<NetState> states = solution->states;
+    const std::size_t count = island.nets.size();
+    for (std::size_t i = 0; i < count; ++i)
+        publish(island.nets[i], voltsIn(at(island.nets[i]), island.last), states[i]);
+    if (island.watched)
+        tellElements(island);
+    if (converged != island.converged || !converged) {
+        island.converged = converged;
+        if (!converged && observer_ != nullptr)
+            observer_->trouble(Trouble::noSolution, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
+    }
+    reportIsland(island);
+}
+
+void Circuit::tellElements(const Island& island)
+{
+    for (const ElementId id : island.elements)
+        if (at(id).listener != nullptr)
+            at(id).listener->elementChanged(id, queue_.now());
+}
+
+void Circuit::reportIsland(const Island& island)
+{
+    if (observer_ == nullptr)
+        return;
+    for (const NetId id : island.nets) {
+        if (at(id).state == NetState::conflict) {
+            PinId first = kNoPin;
+            PinId second = kNoPin;
+            for (const PinId pin : at(id).pins)
+                if (at(pin).drive.ohms < kStrongOhms)
+                    (first == kNoPin ? first : second) = pin;
+            observer_->trouble(Trouble::conflict, id, first, second, std::fabs(current(first).value), queue_.now(), cause_);
+        }
+        reportOverloads(id);
+    }
+    for (const ElementId id : island.elements) {
+        const Element& e = at(id);
+        if (e.kind != Kind::device && e.kind != Kind::capacitor && at(e.nets[0]).rail && at(e.nets[1]).rail)
+            if (const double amps = std::fabs(current(id).value); amps > kShortAmps)
+                observer_->trouble(Trouble::supplyShort, e.nets[0], at(e.nets[0]).railPin, at(e.nets[1]).railPin, amps, queue_.now(), cause_);
+    }
+}
+
+void Circuit::reportOverloads(NetId id)
+{
+    if (observer_ == nullptr)
+        return;
+    for (const PinId pinId : at(id).pins) {
+        const Pin& pin = at(pinId);
+        if (pin.drive.floating() || pin.drive.ohms == 0 || std::isinf(pin.limitAmps))
+            continue;
+        const double amps = std::fabs(current(pinId).value);
+        if (amps > pin.limitAmps)
+            observer_->trouble(Trouble::pinOverload, id, pinId, kNoPin, amps, queue_.now(), cause_);
+    }
+}
+
+// Which nets something holds. A capacitor holds a net too: its charge decides.
+void Circuit::classify(const Island& island, const Voltages& v, std::vector<bool>& held) const
+{
+    // By node, and in the end by net.
+    std::vector<bool> nodes(island.network.nodes());
+    for (std::size_t i = island.network.unknowns; i < nodes.size(); ++i)
+        nodes[i] = true;
+    for (const NetId id : island.nets)
+        if (!at(id).rail && std::any_of(at(id).pins.begin(), at(id).pins.end(), [&](PinId p) { return !at(p).drive.floating(); }))
+            nodes[at(id).node] = true;
+    const auto spreadTo = [&](Network::Node a, Network::Node b) {
+        if (nodes[a] == nodes[b])
+            return false;
+        nodes[a] = nodes[b] = true;
+        return true;
+    };
+    for (bool grew = true; grew;) {
+        grew = false;
+        for (const Network::Conductor& c : island.network.conductors)
+            grew = (c.siemens > 0 && spreadTo(c.a, c.b)) || grew;
+        for (const Network::Source& s : island.network.sources)
+            grew = (s.siemens > 0 && spreadTo(s.a, s.b)) || grew;
+        for (const Network::Reactance& r : island.network.reactances)
+            grew = spreadTo(r.a, r.b) || grew;
+        for (std::size_t k = 0; k < island.network.devices.size(); ++k) {
+            const Network::Slot& s = island.network.devices[k];
+            if (!s.active || s.device->terminals() < 2)
+                continue;
+            const DevicePoint p = island.network.point(k, v);
+            for (std::size_t a = 0; a < s.device->terminals(); ++a)
+                for (std::size_t b = a + 1; b < s.device->terminals(); ++b)
+                    if (s.device->joins(a, b) && std::fabs(p.amps[a]) > kHoldingAmps && std::fabs(p.amps[b]) > kHoldingAmps)
+                        grew = spreadTo(s.nodes[a], s.nodes[b]) || grew;
+        }
+    }
+    held.resize(island.nets.size());
+    for (std::size_t i = 0; i < island.nets.size(); ++i)
+        held[i] = at(island.nets[i]).rail || nodes[at(island.nets[i]).node];
+}
+
+double Circuit::voltsIn(const Net& net, const Voltages& volts) const { return net.rail ? net.railVolts : volts[net.node]; }
+
+const std::vector<ElementId>& Circuit::neighbours(NetId net) const { return islands_[at(net).island]->elements; }
+
+NetState Circuit::stateIn(const Net& net, bool held, double volts) const
+{
+    if (!held)
+        return NetState::floating;
+    if (!net.rail && net.drivers > 1) {
+        double lowest = INFINITY;
+        double highest = -INFINITY;
+        for (const PinId p : net.pins) {
+            const Drive& d = at(p).drive;
+            if (d.ohms >= kStrongOhms)
+                continue;
+            const double amps = (d.volts - volts) / d.ohms;
+            lowest = std::min(lowest, amps);
+            highest = std::max(highest, amps);
+        }
+        if (lowest < -kFightAmps && highest > kFightAmps)
+            return NetState::conflict;
+    }
+    return stateFor(net, volts);
+}
+
+double Circuit::ampsAt(const Island& island, const Element& e, const Voltages& v, Time t) const
+{
+    const Network& network = island.network;
+    switch (e.kind) {
+    case Kind::resistor:
+    case Kind::switchContact: {
+        const Network::Conductor& c = network.conductors[e.slot];
+        return (v[c.a] - v[c.b]) * c.siemens;
+    }
+    case Kind::capacitor: {
+        const Network::Reactance& r = network.reactances[e.slot];
+        return (island.running != nullptr ? island.running->slope(e.slot, t) * r.value : 0) + r.leakSiemens * (v[r.a] - v[r.b]);
+    }
+    case Kind::inductor: {
+        const Network::Reactance& r = network.reactances[e.slot];
+        return (island.running != nullptr ? island.running->states(t)[e.slot] : 0) + r.leakSiemens * (v[r.a] - v[r.b]);
+    }
+    case Kind::source: return network.sourceAmps(network.sources[e.slot], v, t);
+    case Kind::device: return e.broken ? 0 : e.device->mainAmps(network.point(e.slot, v));
+    }
+    return 0;
+}
+
+Amps Circuit::current(ElementId id) const
+{
+    const Element& e = at(id);
+    const Island& island = *islands_[e.island];
+    return {island.dynamic ? ampsAt(island, e, voltsOf(island, queue_.now()), queue_.now()) : e.amps};
+}
+
+Amps Circuit::current(ElementId id, std::size_t terminal) const
+{
+    const Element& e = at(id);
+    const Island& island = *islands_[e.island];
+    if (e.kind != Kind::device)
+        return {terminal == 0 ? current(id).value : -current(id).value};
+    return {e.broken ? 0 : island.network.point(e.slot, voltsOf(island, queue_.now())).amps[terminal]};
+}
+
+double Circuit::watts(ElementId id) const
+{
+    const Element& e = at(id);
+    const Island& island = *islands_[e.island];
+    const Voltages v = voltsOf(island, queue_.now());
+    if (e.kind != Kind::device) {
+        const double across = voltage(e.nets[0]).value - voltage(e.nets[1]).value;
+        const double amps = current(id).value;
+        return e.kind == Kind::source ? -across * amps : across * amps;
+    }
+    if (e.broken)
+        return 0;
+    const DevicePoint p = island.network.point(e.slot, v);
+    double sum = 0;
+    for (std::size_t i = 0; i < e.device->terminals(); ++i)
+        sum += p.amps[i] * v[island.network.devices[e.slot].nodes[i]];
+    return sum;
+}
+
+double Circuit::residual(NetId id) const
+{
+    const Island& island = *islands_[at(id).island];
+    if (island.elements.empty())
+        return 0;
+    const Time now = queue_.now();
+    return island.network.residual(voltsOf(island, now), island.running != nullptr ? island.running->states(now) : std::vector<double>{}, 0, now);
+}
+
+// One column of the inverse of the conductance matrix: what a current of one ampere into the net lifts it by. Capacitors hold their
+// voltage for as long as a small load takes.
+Ohms Circuit::sourceResistance(NetId id) const
+{
+    const Net& net = at(id);
+    if (net.rail)
+        return {0};
+    const Island& island = *islands_[net.island];
+    double ohms = 0;
+    if (island.elements.empty()) {
+        double siemens = kLeakSiemens;
+        for (const PinId pin : net.pins)
+            siemens += at(pin).drive.floating() ? 0 : 1 / at(pin).drive.ohms;
+        ohms = 1 / siemens;
+    } else {
+        const auto n = static_cast<Eigen::Index>(island.network.unknowns);
+        Eigen::VectorXd one = Eigen::VectorXd::Zero(n);
+        one(net.node) = 1;
+        ohms = island.network.conductance(voltsOf(island, queue_.now()), 0).topLeftCorner(n, n).partialPivLu().solve(one)(net.node);
+    }
+    return {ohms > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : ohms};
+}
+
+}  // namespace bramix::circuit

@@ -1,0 +1,227 @@
+#include "circuit/network.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace bramix::circuit {
+
+namespace {
+
+constexpr int kMaxIterations = 150;
+constexpr double kSettledVolts = 1e-9;  // a step below this has squared its error away: Newton's method doubles the digits
+constexpr double kSettledPart = 1e-13;  // or the currents add up to this, relative
+constexpr double kSmallestStep = 1e-6;  // of the line search
+
+using Index = Eigen::Index;
+
+}  // namespace
+
+bool Network::linear() const
+{
+    return std::none_of(devices.begin(), devices.end(), [](const Slot& s) { return s.active; });
+}
+
+bool Network::varies() const
+{
+    return std::any_of(sources.begin(), sources.end(), [](const Source& s) { return s.wave != nullptr; });
+}
+
+Network::Companion Network::companion(const Reactance& r, double x, double d)
+{
+    if (!r.inductor) {
+        if (std::isinf(d))
+            return {r.leakSiemens, 0};
+        const double g = 1 / (r.ohms + d / r.value);
+        return {g + r.leakSiemens, -g * x};
+    }
+    if (std::isinf(d))
+        return {1 / r.ohms + r.leakSiemens, 0};
+    const double k = d / r.value;
+    return {k / (1 + k * r.ohms) + r.leakSiemens, x / (1 + k * r.ohms)};
+}
+
+double Network::slope(std::size_t index, const Eigen::VectorXd& v, double x) const
+{
+    const Reactance& r = reactances[index];
+    const double across = v[r.a] - v[r.b];
+    return r.inductor ? (across - r.ohms * x) / r.value : (across - x) / (r.ohms * r.value);
+}
+
+double Network::after(std::size_t index, const Eigen::VectorXd& v, double from, double d) const
+{
+    const Reactance& r = reactances[index];
+    const double across = v[r.a] - v[r.b];
+    if (r.inductor)
+        return std::isinf(d) ? across / r.ohms : (from + d / r.value * across) / (1 + d / r.value * r.ohms);
+    return std::isinf(d) ? across : (from + d / (r.ohms * r.value) * across) / (1 + d / (r.ohms * r.value));
+}
+
+double Network::reactanceAmps(std::size_t index, const Eigen::VectorXd& v, double x) const
+{
+    const Reactance& r = reactances[index];
+    const double across = v[r.a] - v[r.b];
+    return (r.inductor ? x : (across - x) / r.ohms) + r.leakSiemens * across;
+}
+
+DevicePoint Network::point(std::size_t index, const Eigen::VectorXd& v) const
+{
+    const Slot& s = devices[index];
+    std::array<double, kMostTerminals> at{};
+    for (std::size_t i = 0; i < s.device->terminals(); ++i)
+        at[i] = v[s.nodes[i]];
+    DevicePoint p;
+    s.device->at(at, p);
+    return p;
+}
+
+Network::System Network::assemble(const std::vector<double>& x, double d, Time t, double gmin) const
+{
+    const auto n = static_cast<Index>(nodes());
+    System s{Eigen::MatrixXd::Zero(n, n), Eigen::VectorXd::Zero(n), Eigen::VectorXd::Zero(n)};
+    const auto conduct = [&](Node a, Node b, double siemens) {
+        s.g(a, a) += siemens;
+        s.g(b, b) += siemens;
+        s.g(a, b) -= siemens;
+        s.g(b, a) -= siemens;
+    };
+    const auto inject = [&](Node node, double amps) {
+        s.in[node] += amps;
+        s.scale[node] += std::fabs(amps);
+    };
+    for (Index i = 0; i < static_cast<Index>(unknowns); ++i)
+        s.g(i, i) += kLeakSiemens + gmin;
+    for (const Conductor& c : conductors)
+        conduct(c.a, c.b, c.siemens);
+    for (const Injection& j : injections) {
+        s.g(j.node, j.node) += j.siemens;
+        inject(j.node, j.siemens * j.volts);
+    }
+    for (const Source& source : sources) {
+        conduct(source.a, source.b, source.siemens);
+        const double amps = source.siemens * sourceVolts(source, t);
+        inject(source.a, amps);
+        inject(source.b, -amps);
+    }
+    for (std::size_t i = 0; i < reactances.size(); ++i) {
+        const Reactance& r = reactances[i];
+        const Companion c = companion(r, x.empty() ? 0 : x[i], d);
+        conduct(r.a, r.b, c.siemens);
+        inject(r.a, -c.amps);
+        inject(r.b, c.amps);
+    }
+    return s;
+}
+
+void Network::hold(Eigen::VectorXd& v) const
+{
+    const auto n = static_cast<Index>(nodes());
+    if (v.size() != n)
+        v = Eigen::VectorXd::Zero(n);
+    for (std::size_t i = 0; i < held.size(); ++i)
+        v[static_cast<Index>(unknowns + i)] = held[i];
+}
+
+void Network::evaluate(const System& system, const Eigen::VectorXd& v, Eigen::VectorXd& f, Eigen::VectorXd& scale, Eigen::MatrixXd* jacobian) const
+{
+    f.noalias() = system.g * v - system.in;
+    scale = system.scale + system.g.cwiseAbs() * v.cwiseAbs();
+    if (jacobian != nullptr)
+        *jacobian = system.g;
+    for (std::size_t k = 0; k < devices.size(); ++k) {
+        const Slot& s = devices[k];
+        if (!s.active)
+            continue;
+        const DevicePoint p = point(k, v);
+        const std::size_t terminals = s.device->terminals();
+        for (std::size_t i = 0; i < terminals; ++i) {
+            f[s.nodes[i]] += p.amps[i];
+            scale[s.nodes[i]] += std::fabs(p.amps[i]);
+            if (jacobian != nullptr)
+                for (std::size_t j = 0; j < terminals; ++j)
+                    (*jacobian)(s.nodes[i], s.nodes[j]) += p.siemens[i][j];
+        }
+    }
+}
+
+bool Network::newton(Eigen::VectorXd& v, const System& system) const
+{
+    const auto n = static_cast<Index>(unknowns);
+    if (n == 0)
+        return true;
+    const bool isLinear = linear();
+    Eigen::VectorXd f, scale, trial, fTrial;
+    Eigen::MatrixXd jacobian;
+    evaluate(system, v, f, scale, &jacobian);
+    for (int iteration = 0; iteration < kMaxIterations; ++iteration) {
+        const Eigen::VectorXd step = jacobian.topLeftCorner(n, n).partialPivLu().solve(-f.head(n));
+        const double largest = step.cwiseAbs().maxCoeff();
+        if (!std::isfinite(largest))
+            return false;
+        const double norm = f.head(n).norm();
+        double part = 1;
+        for (;;) {
+            trial = v;
+            trial.head(n) += part * step;
+            evaluate(system, trial, fTrial, scale, &jacobian);
+            const double next = fTrial.head(n).norm();
+            if (isLinear || next <= (1 - 1e-4 * part) * norm || (fTrial.head(n).cwiseAbs().array() <= kSettledPart * scale.head(n).array()).all() || largest * part < kSettledVolts)
+                break;
+            part /= 2;
+            if (part < kSmallestStep)
+                return false;
+        }
+        v = trial;
+        f = fTrial;
+        if ((isLinear && iteration > 0) || (part == 1 && largest < kSettledVolts) || (f.head(n).cwiseAbs().array() <= kSettledPart * scale.head(n).array()).all())
+            return true;
+    }
+    return false;
+}
+
+bool Network::solve(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
+{
+    hold(v);
+    const Eigen::VectorXd guess = v;
+    if (newton(v, assemble(x, d, t, 0)))
+        return true;
+    // From the guess again, with help: each conductance to ground makes a network whose solution is near that of the one before.
+    for (const bool fromGuess : {true, false}) {
+        v = guess;
+        if (!fromGuess)
+            v.head(static_cast<Index>(unknowns)).setZero();
+        bool good = true;
+        for (double gmin = 1; gmin > 1e-13 && good; gmin /= 10)
+            good = newton(v, assemble(x, d, t, gmin));
+        if (good && newton(v, assemble(x, d, t, 0)))
+            return true;
+    }
+    if (!v.allFinite())
+        v = guess;
+    return false;
+}
+
+bool Network::solveAfresh(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
+{
+    v = Eigen::VectorXd::Zero(static_cast<Index>(nodes()));
+    return solve(v, x, d, t);
+}
+
+double Network::residual(const Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
+{
+    Eigen::VectorXd f, scale;
+    evaluate(assemble(x, d, t, 0), v, f, scale, nullptr);
+    double worst = 0;
+    for (Index i = 0; i < static_cast<Index>(unknowns); ++i)
+        worst = std::max(worst, std::fabs(f[i]) / std::max(scale[i], 1e-15));
+    return worst;
+}
+
+Eigen::MatrixXd Network::conductance(const Eigen::VectorXd& v, double d) const
+{
+    Eigen::MatrixXd g;
+    Eigen::VectorXd f, scale;
+    evaluate(assemble({}, d, {}, 0), v, f, scale, &g);
+    return g;
+}
+
+}  // namespace bramix::circuit
