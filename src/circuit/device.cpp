@@ -12,14 +12,15 @@ struct Curve {
     double slope;
 };
 
-// e^x - 1, going on in a straight line where a real junction's current would have long been limited.
-Curve boundedExp(double x)
+// e^x - 1 for a junction with this saturation current, going on in a straight line from ten amperes on, where the resistance of any real junction has
+// long taken over. A voltage source across a bare junction then still gives currents that numbers can hold.
+Curve boundedExp(double x, double saturation)
 {
-    constexpr double kKnee = 60;
-    if (x <= kKnee)
+    const double knee = std::log(10 / saturation);
+    if (x <= knee)
         return {std::expm1(x), std::exp(x)};
-    const double e = std::exp(kKnee);
-    return {e * (1 + x - kKnee) - 1, e};
+    const double e = 10 / saturation;
+    return {e * (1 + x - knee) - 1, e};
 }
 
 // max(x, 0), rounded off over about `width`.
@@ -49,8 +50,8 @@ void DiodeDevice::at(const std::array<double, kMostTerminals>& v, DevicePoint& o
 void BipolarDevice::at(const std::array<double, kMostTerminals>& v, DevicePoint& out) const
 {
     const double sign = model_.pnp ? -1 : 1;
-    const Curve be = boundedExp(sign * (v[1] - v[2]) / kThermalVolts);
-    const Curve bc = boundedExp(sign * (v[1] - v[0]) / kThermalVolts);
+    const Curve be = boundedExp(sign * (v[1] - v[2]) / kThermalVolts, model_.saturationAmps);
+    const Curve bc = boundedExp(sign * (v[1] - v[0]) / kThermalVolts, model_.saturationAmps);
     const double is = model_.saturationAmps;
     const double ic = is * (be.value - bc.value) - is / model_.reverseGain * bc.value;
     const double ib = is / model_.forwardGain * be.value + is / model_.reverseGain * bc.value;
@@ -92,7 +93,7 @@ void MosfetDevice::at(const std::array<double, kMostTerminals>& v, DevicePoint& 
     const double channel = half * (s.value * s.value - d.value * d.value);
     const double byS = 2 * half * s.value * s.slope;   // with vgs
     const double byD = -2 * half * d.value * d.slope;  // with vgd
-    const Curve body = boundedExp(sign * (v[2] - v[0]) / kThermalVolts);
+    const Curve body = boundedExp(sign * (v[2] - v[0]) / kThermalVolts, model_.bodyAmps);
     const double bodyAmps = model_.bodyAmps * body.value;
     const double bodySiemens = model_.bodyAmps * body.slope / kThermalVolts;
     const double into = channel - bodyAmps;

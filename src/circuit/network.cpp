@@ -121,10 +121,10 @@ void Network::hold(Eigen::VectorXd& v) const
         v[static_cast<Index>(unknowns + i)] = held[i];
 }
 
-void Network::evaluate(const System& system, const Eigen::VectorXd& v, Eigen::VectorXd& f, Eigen::VectorXd& scale, Eigen::MatrixXd* jacobian) const
+void Network::evaluate(const System& system, const Eigen::VectorXd& v, Eigen::VectorXd& f, Eigen::MatrixXd* jacobian) const
 {
-    f.noalias() = system.g * v - system.in;
-    scale = system.scale + system.g.cwiseAbs() * v.cwiseAbs();
+    f.noalias() = system.g * v;
+    f -= system.in;
     if (jacobian != nullptr)
         *jacobian = system.g;
     for (std::size_t k = 0; k < devices.size(); ++k) {
@@ -135,12 +135,29 @@ void Network::evaluate(const System& system, const Eigen::VectorXd& v, Eigen::Ve
         const std::size_t terminals = s.device->terminals();
         for (std::size_t i = 0; i < terminals; ++i) {
             f[s.nodes[i]] += p.amps[i];
-            scale[s.nodes[i]] += std::fabs(p.amps[i]);
             if (jacobian != nullptr)
                 for (std::size_t j = 0; j < terminals; ++j)
                     (*jacobian)(s.nodes[i], s.nodes[j]) += p.siemens[i][j];
         }
     }
+}
+
+// The currents that meet at each node, without their signs.
+Eigen::VectorXd Network::meeting(const System& system, const Eigen::VectorXd& v) const
+{
+    Eigen::VectorXd scale = system.scale + system.g.cwiseAbs() * v.cwiseAbs();
+    for (std::size_t k = 0; k < devices.size(); ++k) {
+        if (!devices[k].active)
+            continue;
+        // What enters by one terminal is the difference of what flows inside, and as inexact as the greatest of it.
+        const DevicePoint p = point(k, v);
+        double greatest = 0;
+        for (const double amps : p.amps)
+            greatest = std::max(greatest, std::fabs(amps));
+        for (std::size_t i = 0; i < devices[k].device->terminals(); ++i)
+            scale[devices[k].nodes[i]] += greatest;
+    }
+    return scale;
 }
 
 bool Network::newton(Eigen::VectorXd& v, const System& system) const
@@ -149,11 +166,15 @@ bool Network::newton(Eigen::VectorXd& v, const System& system) const
     if (n == 0)
         return true;
     const bool isLinear = linear();
-    Eigen::VectorXd f, scale, trial, fTrial;
+    Eigen::VectorXd f, trial, fTrial;
     Eigen::MatrixXd jacobian;
-    evaluate(system, v, f, scale, &jacobian);
+    evaluate(system, v, f, &jacobian);
+    const auto settled = [&](const Eigen::VectorXd& at, const Eigen::VectorXd& rest) {
+        return (rest.head(n).cwiseAbs().array() <= kSettledPart * meeting(system, at).head(n).array()).all();
+    };
     for (int iteration = 0; iteration < kMaxIterations; ++iteration) {
-        const Eigen::VectorXd step = jacobian.topLeftCorner(n, n).partialPivLu().solve(-f.head(n));
+        const Eigen::PartialPivLU<Eigen::MatrixXd> lu(jacobian.topLeftCorner(n, n));
+        const Eigen::VectorXd step = lu.solve(-f.head(n));
         const double largest = step.cwiseAbs().maxCoeff();
         if (!std::isfinite(largest))
             return false;
@@ -162,20 +183,27 @@ bool Network::newton(Eigen::VectorXd& v, const System& system) const
         for (;;) {
             trial = v;
             trial.head(n) += part * step;
-            evaluate(system, trial, fTrial, scale, &jacobian);
-            const double next = fTrial.head(n).norm();
-            if (isLinear || next <= (1 - 1e-4 * part) * norm || (fTrial.head(n).cwiseAbs().array() <= kSettledPart * scale.head(n).array()).all() || largest * part < kSettledVolts)
+            evaluate(system, trial, fTrial, isLinear ? nullptr : &jacobian);
+            if (isLinear || largest * part < kSettledVolts || fTrial.head(n).norm() <= (1 - 1e-4 * part) * norm)
                 break;
+            // Or if what is left to go has become less (Deuflhard's natural monotonicity): unlike the sum of currents it weighs microvolts at a node
+            // that hangs on gigaohms as much as at one of milliohms.
+            if (lu.solve(fTrial.head(n)).cwiseAbs().maxCoeff() <= (1 - part / 4) * largest)
+                break;
+            if (settled(trial, fTrial)) {  // nothing left to win but rounding
+                v = trial;
+                return true;
+            }
             part /= 2;
             if (part < kSmallestStep)
                 return false;
         }
         v = trial;
         f = fTrial;
-        if ((isLinear && iteration > 0) || (part == 1 && largest < kSettledVolts) || (f.head(n).cwiseAbs().array() <= kSettledPart * scale.head(n).array()).all())
+        if ((isLinear && (iteration > 0 || settled(v, f))) || (part == 1 && largest < kSettledVolts))
             return true;
     }
-    return false;
+    return settled(v, f);
 }
 
 bool Network::solve(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
@@ -195,6 +223,23 @@ bool Network::solve(Eigen::VectorXd& v, const std::vector<double>& x, double d, 
         if (good && newton(v, assemble(x, d, t, 0)))
             return true;
     }
+    // As if every node had a capacitor: it follows the network from the guess to a state in which nothing changes, in ever longer implicit steps.
+    v = guess;
+    const auto n = static_cast<Index>(unknowns);
+    double hold = 0.1;
+    for (int i = 0; i < 300 && hold < 1e6; ++i) {
+        System system = assemble(x, d, t, hold);
+        system.in.head(n) += hold * v.head(n);
+        Eigen::VectorXd next = v;
+        if (newton(next, system)) {
+            v = next;
+            hold /= 3;
+            if (hold < 1e-12 && newton(v, assemble(x, d, t, 0)))
+                return true;
+        } else {
+            hold *= 20;
+        }
+    }
     if (!v.allFinite())
         v = guess;
     return false;
@@ -208,19 +253,22 @@ bool Network::solveAfresh(Eigen::VectorXd& v, const std::vector<double>& x, doub
 
 double Network::residual(const Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
 {
-    Eigen::VectorXd f, scale;
-    evaluate(assemble(x, d, t, 0), v, f, scale, nullptr);
+    const System system = assemble(x, d, t, 0);
+    Eigen::VectorXd f;
+    Eigen::MatrixXd g;
+    evaluate(system, v, f, &g);
+    const Eigen::VectorXd scale = meeting(system, v) + g.cwiseAbs() * v.cwiseAbs();
     double worst = 0;
     for (Index i = 0; i < static_cast<Index>(unknowns); ++i)
-        worst = std::max(worst, std::fabs(f[i]) / std::max(scale[i], 1e-15));
+        worst = std::max(worst, std::fabs(f[i]) / std::max(scale[i], 1e-6));
     return worst;
 }
 
 Eigen::MatrixXd Network::conductance(const Eigen::VectorXd& v, double d) const
 {
     Eigen::MatrixXd g;
-    Eigen::VectorXd f, scale;
-    evaluate(assemble({}, d, {}, 0), v, f, scale, &g);
+    Eigen::VectorXd f;
+    evaluate(assemble({}, d, {}, 0), v, f, &g);
     return g;
 }
 

@@ -113,8 +113,9 @@ private:
     Time begin_{};
     Time end_ = kernel::kNever;
     double span_ = 0;      // seconds; 0 at rest
-    double try_ = 0;       // the step to try
-    std::uint32_t quiet_ = 0;  // steps in which nothing moved
+    // The step to try, and for how many steps nothing has moved: for this step, and for the one that follows.
+    double try_ = 0, tryNext_ = 0;
+    std::uint32_t quiet_ = 0, quietNext_ = 0;
     bool converged_ = true;
     // At the beginning, at γ, at the end.
     std::array<std::vector<double>, 3> states_, slopes_;

@@ -1,6 +1,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "circuit/transient.h"
 
@@ -42,27 +43,57 @@ LinearForm LinearForm::of(const Network& network)
     std::vector<double> x(static_cast<std::size_t>(n), 0.0);
     if (!network.solveAfresh(form.d, x, 0, {}))
         return form;
-    // A unit of each state is a current into the two nodes of its reactance.
-    const Eigen::MatrixXd g = network.conductance(form.d, 0).topLeftCorner(unknown, unknown);
-    Eigen::MatrixXd in = Eigen::MatrixXd::Zero(nodes, n);
+    // The unknowns are the voltages of the nodes and, so that a capacitor's small series resistance costs no digits, the currents of the
+    // capacitors: va - vb - r i = x. An inductor is a current x.
+    const Index m = std::count_if(network.reactances.begin(), network.reactances.end(), [](const Network::Reactance& r) { return !r.inductor; });
+    Network bare = network;
+    bare.reactances.clear();
+    Eigen::MatrixXd g = Eigen::MatrixXd::Zero(unknown + m, unknown + m);
+    Eigen::MatrixXd in = Eigen::MatrixXd::Zero(unknown + m, n + 1);  // the last column: what does not depend on the states
+    const Eigen::MatrixXd bareG = bare.conductance(form.d, 0);
+    g.topLeftCorner(unknown, unknown) = bareG.topLeftCorner(unknown, unknown);
+    in.col(n).head(unknown) = bare.injected() - bareG.topRightCorner(unknown, nodes - unknown) * form.d.tail(nodes - unknown);
+    std::vector<Index> branch(static_cast<std::size_t>(n), -1);
+    Index row = unknown;
     for (Index i = 0; i < n; ++i) {
         const Network::Reactance& r = network.reactances[static_cast<std::size_t>(i)];
-        const double amps = Network::companion(r, 1, 0).amps;
-        in(r.a, i) -= amps;
-        in(r.b, i) += amps;
+        for (const auto& [node, other, sign] : {std::tuple(r.a, r.b, 1.0), std::tuple(r.b, r.a, -1.0)}) {
+            if (static_cast<Index>(node) >= unknown) {
+                if (!r.inductor)
+                    in(row, n) -= sign * form.d[node];
+                continue;
+            }
+            g(node, node) += r.leakSiemens;
+            if (static_cast<Index>(other) < unknown)
+                g(node, other) -= r.leakSiemens;
+            else
+                in(node, n) += r.leakSiemens * form.d[other];
+            if (r.inductor) {
+                in(node, i) -= sign;
+            } else {
+                g(node, row) += sign;
+                g(row, node) += sign;
+            }
+        }
+        if (!r.inductor) {
+            g(row, row) -= r.ohms;
+            in(row, i) += 1;
+            branch[static_cast<std::size_t>(i)] = row++;
+        }
     }
+    const Eigen::MatrixXd solved = unknown + m > 0 ? Eigen::MatrixXd(g.partialPivLu().solve(in)) : in;
     form.k = Eigen::MatrixXd::Zero(nodes, n);
-    if (unknown > 0)
-        form.k.topRows(unknown) = g.partialPivLu().solve(in.topRows(unknown));
+    form.k.topRows(unknown) = solved.topLeftCorner(unknown, n);
+    form.d.head(unknown) = solved.col(n).head(unknown);
     Eigen::MatrixXd a(n, n);
-    Eigen::VectorXd b(n);
     for (Index i = 0; i < n; ++i) {
         const Network::Reactance& r = network.reactances[static_cast<std::size_t>(i)];
-        const double byVolts = r.inductor ? 1 / r.value : 1 / (r.ohms * r.value);
-        const double byItself = r.inductor ? -r.ohms / r.value : -1 / (r.ohms * r.value);
-        a.row(i) = byVolts * (form.k.row(r.a) - form.k.row(r.b));
-        a(i, i) += byItself;
-        b(i) = byVolts * (form.d[r.a] - form.d[r.b]);
+        if (r.inductor) {
+            a.row(i) = (form.k.row(r.a) - form.k.row(r.b)) / r.value;
+            a(i, i) -= r.ohms / r.value;
+        } else {
+            a.row(i) = solved.row(branch[static_cast<std::size_t>(i)]).head(n) / r.value;
+        }
     }
     const Eigen::EigenSolver<Eigen::MatrixXd> modes(a);
     if (modes.info() != Eigen::Success)

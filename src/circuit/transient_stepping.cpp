@@ -44,6 +44,8 @@ void SteppingTransient::goOn(const Network& network)
     states_[0] = states_[2];
     slopes_[0] = slopes_[2];
     volts_[0] = volts_[2];
+    try_ = tryNext_;
+    quiet_ = quietNext_;
     step(network);
 }
 
@@ -109,8 +111,8 @@ void SteppingTransient::step(const Network& network)
         double moved = (volts_[2] - volts_[0]).cwiseAbs().maxCoeff();
         for (std::size_t i = 0; i < n; ++i)
             moved = std::max(moved, std::fabs(states_[2][i] - states_[0][i]) / (1 + std::fabs(states_[0][i])));
-        quiet_ = moved < kStill ? quiet_ + 1 : 0;
-        try_ = std::min(h * std::clamp(0.9 * std::pow(std::max(worst, 1e-9), -1.0 / 3), 0.2, 5.0), kGreatest);
+        quietNext_ = moved < kStill ? quiet_ + 1 : 0;
+        tryNext_ = std::min(h * std::clamp(0.9 * std::pow(std::max(worst, 1e-9), -1.0 / 3), 0.2, 5.0), kGreatest);
         return;
     }
 }
