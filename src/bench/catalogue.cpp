@@ -73,6 +73,7 @@ SettingKind readSetting(TableReader& r)
     s.type = r.text("type", "text");
     s.standard = r.text("standard");
     s.choices = r.texts("choices");
+    s.about = r.text("about");
     return s;
 }
 
@@ -85,11 +86,17 @@ ControlKind readControl(TableReader& r)
     c.low = r.text("low", "off");
     c.high = r.text("high", "on");
     c.unit = r.text("unit");
-    if (c.type == "dial") {
+    c.choices = r.texts("choices");
+    if (c.type == "choice" && c.choices.size() < 2)
+        r.wrong(r.table(), fmt::format("control \"{}\" is a choice; expected two choices or more", c.name));
+    if (c.type == "dial" || c.type == "choice") {
         c.least = r.number("least", 0);
         c.most = r.number("most", 1);
         c.standard = r.number("standard", c.least);
-        if (!(c.least < c.most) || c.standard < c.least || c.standard > c.most)
+        c.logarithmic = r.flag("logarithmic", false);
+        if (c.type == "choice")
+            c.most = static_cast<double>(c.choices.size()) - 1;
+        if (!(c.least < c.most) || (c.logarithmic && c.least <= 0) || c.standard < c.least || c.standard > c.most)
             r.wrong(r.table(), fmt::format("dial \"{}\" goes from {} to {} and stands at {}; expected least < most, and standard between them", c.name, c.least, c.most, c.standard));
     } else {
         c.standard = static_cast<double>(r.integer("standard", 0, 0, 1));

@@ -48,13 +48,15 @@ struct SettingKind {
 struct ControlKind {
     std::string name;
     std::string label;
-    std::string type;         // "hold" (pressed while held), "toggle", "dial" (any value between least and most)
+    std::string type;         // "hold" (pressed while held), "toggle", "dial" (any value between least and most), "choice" (0, 1, 2 ...)
     std::string low = "off";  // words for 0 and 1
     std::string high = "on";
     std::string unit;         // of a dial: "volt", "ohm" ...
     double least = 0;
     double most = 1;
     double standard = 0;
+    bool logarithmic = false;          // a dial over decades
+    std::vector<std::string> choices;  // words for 0, 1, 2 ...
 };
 
 struct InnerPart {

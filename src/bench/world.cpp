@@ -255,6 +255,7 @@ void World::adopt(World& old)
         for (Uart& oldUart : old.uarts_)
             if (oldUart.name == uart.name)
                 carry(*oldUart.line, *uart.line);
+    circuit_.adopt(old.circuit_);
     observer_ = silent;
     for (const auto& supply : supplyPins_)
         supply->look();
@@ -277,15 +278,69 @@ void World::netChanged(NetId net, NetState state, Time at, Cause cause)
         observer_->edge(net, state, at, cause);
 }
 
+const parts::Part* World::part(std::string_view id) const
+{
+    for (const auto& [name, part] : parts_)
+        if (name == id)
+            return part.get();
+    return nullptr;
+}
+
+Result<void> World::replacePart(std::string_view id)
+{
+    for (auto& [name, part] : parts_)
+        if (name == id) {
+            part->replace();
+            std::erase_if(told_, [&](const auto& t) { return t.second == id && (t.first == "part-destroyed" || t.first == "part-over-limit"); });
+            return {};
+        }
+    return kernel::fail(std::string(id), "is not a part on this bench");
+}
+
+// The code that brought something about, and the chip that executed it.
+void World::blame(Finding& f, Cause cause) const
+{
+    if (cause.code == Cause::kNoCode || chips_.empty())
+        return;
+    f.code = cause.code;
+    f.chip = chips_[running_].id;
+    for (const ChipUnit& unit : chips_)
+        if (unit.chip->cause().actor == cause.actor)
+            f.chip = unit.id;
+}
+
+// "r1, d1 and q1": the parts of an island.
+std::string World::partsAround(NetId net) const
+{
+    std::set<std::string> names;
+    for (const circuit::ElementId e : circuit_.neighbours(net))
+        names.insert(circuit_.name(e).substr(0, circuit_.name(e).find(' ')));
+    if (names.empty())
+        return "net " + circuit_.name(net);
+    std::string out;
+    std::size_t i = 0;
+    for (const std::string& name : names) {
+        if (i == 8 && names.size() > 9)
+            return out + fmt::format(" and {} more", names.size() - 8);
+        out += (i == 0 ? "" : i + 1 == names.size() ? " and " : ", ") + name;
+        ++i;
+    }
+    return out;
+}
+
+void World::partRemark(const std::string& part, const parts::Remark& remark)
+{
+    Finding f{remark.error ? Severity::error : Severity::warning, std::string(remark.rule), part, remark.message, now(), {}, {}, {}};
+    blame(f, remark.cause);
+    report(std::move(f));
+}
+
 void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause)
 {
     const std::string name = circuit_.name(net);
     const std::string current = kernel::formatQuantity(amps, kernel::Unit::ampere, 3);
     Finding f{Severity::error, {}, name, {}, at, {}, {}, {}};
-    if (cause.code != Cause::kNoCode && !chips_.empty()) {
-        f.code = cause.code;
-        f.chip = chips_[running_].id;
-    }
+    blame(f, cause);
     switch (what) {
     case circuit::Trouble::conflict:
         f.rule = "outputs-fight";
@@ -303,11 +358,11 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
         break;
     case circuit::Trouble::noSolution:
         f.rule = "no-solution";
-        f.message = fmt::format("the circuit around net {} could not be solved; its voltages are not to be trusted", name);
+        f.message = fmt::format("the circuit of {} could not be solved; its voltages are not to be trusted", partsAround(net));
         break;
     case circuit::Trouble::oscillation:
         f.rule = "oscillation";
-        f.message = fmt::format("the circuit around net {} changes without end in one instant; it was stopped there", name);
+        f.message = fmt::format("the circuit of {} changes without end in one instant; it was stopped there: give the loop a delay", partsAround(net));
         break;
     }
     report(std::move(f));

@@ -91,6 +91,10 @@ public:
 
     // Inputs from outside, at the present instant.
     [[nodiscard]] Result<void> setControl(std::string_view part, std::string_view control, double value);
+    // A new part of the same kind in place of one that has burnt through.
+    [[nodiscard]] Result<void> replacePart(std::string_view part);
+    // The part of this id, or null; boards and chips have none of their own.
+    [[nodiscard]] const parts::Part* part(std::string_view id) const;
     [[nodiscard]] double control(std::string_view part, std::string_view control) const;
     void send(std::size_t uart, std::string_view bytes);
     // Whether the firmware has switched a UART's receiver on.
@@ -144,6 +148,9 @@ private:
     explicit World(WorldObserver* observer);
 
     void report(Finding finding);
+    void partRemark(const std::string& part, const parts::Remark& remark);
+    [[nodiscard]] std::string partsAround(NetId net) const;
+    void blame(Finding& finding, Cause cause) const;
     void runChips(Time until);
     [[nodiscard]] static bool runs(const ChipUnit& unit) { return !unit.firmwareFile.empty() && !unit.chip->inReset() && !unit.chip->faulted(); }
     [[nodiscard]] Time slowestChip() const;  // kNever where no chip runs

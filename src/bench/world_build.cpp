@@ -126,6 +126,8 @@ struct World::Builder {
                     const SettingKind* known = kind.setting(name);
                     return given != set.end() ? given->second : known != nullptr ? known->standard : std::string();
                 },
+            .remark = [w = &world, id](const parts::Remark& r) { w->partRemark(id, r); },
+            .folder = options.folder,
         };
         auto part = parts::makePart(kind.behaviour, context);
         if (!part)
@@ -249,6 +251,8 @@ struct World::Builder {
                 .seed = options.seed,
                 .pin = [&](std::string_view name) { return name == "R" ? listen : drive; },
                 .setting = [&](std::string_view) { return baud != item.set.end() ? baud->second : std::string("follow"); },
+                .remark = {},
+                .folder = {},
             };
             auto line = parts::makePart("serial-line", context);
             if (!line) {

@@ -96,11 +96,12 @@ ElementId Circuit::addInductor(NetId a, NetId b, Henries henries, Ohms winding, 
     return id;
 }
 
-ElementId Circuit::addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name)
+ElementId Circuit::addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name, bool mayMove)
 {
     const ElementId id = addElement(Kind::source, {a, b}, std::move(name));
     at(id).value = volts.value;
     at(id).ohms = std::max(inner.value, 1e-3);
+    at(id).mayMove = mayMove;
     return id;
 }
 
@@ -400,23 +401,28 @@ void Circuit::tellWatchers(Net& net, double volts, Time now)
 
 void Circuit::publish(NetId id, double volts, NetState state) { publishInto(at(id), id, volts, state); }
 
-void Circuit::drive(PinId id, Drive drive, Cause cause)
+void Circuit::driveTo(PinId id, double volts, double ohms, Cause cause)
 {
     Pin& pin = at(id);
     Net& net = at(pin.net);
     // An output that goes from one level to the other, with nothing else to say about its net: what most edges are.
-    if (net.plain && pin.drive.ohms == drive.ohms && busy_ == 0 && !drive.floating()) [[likely]] {
-        if (pin.drive.volts == drive.volts)
-            return;
-        pin.drive.volts = drive.volts;
-        cause_ = cause;
-        busy_ = 1;
-        publishInto(net, pin.net, drive.volts, stateFor(net, drive.volts));
-        busy_ = 0;
-        if (!dirty_.empty()) [[unlikely]]
-            settle();
+    if (!net.plain || pin.drive.ohms != ohms || busy_ != 0 || ohms > 1e300) [[unlikely]]
+        return driveSlowly(id, {volts, ohms}, cause);
+    if (pin.drive.volts == volts)
         return;
-    }
+    pin.drive.volts = volts;
+    cause_ = cause;
+    busy_ = 1;
+    publishInto(net, pin.net, volts, stateFor(net, volts));
+    busy_ = 0;
+    if (!dirty_.empty()) [[unlikely]]
+        settle();
+}
+
+void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
+{
+    Pin& pin = at(id);
+    Net& net = at(pin.net);
     if (pin.drive == drive)
         return;
     if (net.rail && pin.drive.ohms == 0)
@@ -492,7 +498,7 @@ void Circuit::setFarads(ElementId id, Farads farads, Cause cause)
 void Circuit::setWave(ElementId id, const Waveform* wave, Cause cause)
 {
     Element& e = at(id);
-    check(e.kind == Kind::source, "only a source has a waveform");
+    check(e.kind == Kind::source && e.mayMove, "only a source that may move has a waveform");
     if (e.wave == wave)
         return;
     e.wave = wave;

@@ -107,7 +107,8 @@ struct VoltageWatch {
 class ElementListener {
 public:
     virtual ~ElementListener() = default;
-    // The current through the element may have changed. May drive pins.
+    // The current through the element may have changed: told after every change of its island, and while that goes step by step, after each step; not
+    // while a current runs along an exponential. May drive pins.
     virtual void elementChanged(ElementId element, Time at) = 0;
 };
 
@@ -146,8 +147,8 @@ public:
     ElementId addCapacitor(NetId a, NetId b, Farads farads, Ohms series, Ohms leak, std::string name);
     // `winding`: its resistance; `loss`: in parallel, what becomes of the current when nothing else takes it.
     ElementId addInductor(NetId a, NetId b, Henries henries, Ohms winding, Ohms loss, std::string name);
-    // A floating source: `volts` from b up to a, behind a resistance.
-    ElementId addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name);
+    // A floating source: `volts` from b up to a, behind a resistance. Only one that may move can be given a waveform.
+    ElementId addSource(NetId a, NetId b, Volts volts, Ohms inner, std::string name, bool mayMove = false);
     // A device and the nets of its terminals. A terminal may be a node of its own: kNoNet.
     ElementId addDevice(std::unique_ptr<Device> device, std::span<const NetId> nets, std::string name);
     // A capacitor from a device's own node (a terminal that was kNoNet) to ground.
@@ -168,7 +169,7 @@ public:
     void seal(CircuitObserver* observer);
 
     // Running. Before seal() these only set the state at power-up.
-    void drive(PinId pin, Drive drive, Cause cause);
+    void drive(PinId pin, Drive drive, Cause cause) { driveTo(pin, drive.volts, drive.ohms, cause); }
     void setClosed(ElementId element, bool closed, Cause cause);
     void setResistance(ElementId resistor, Ohms ohms, Cause cause);
     void setSource(ElementId source, Volts volts, Cause cause);
@@ -216,6 +217,8 @@ public:
     [[nodiscard]] Drive driveOf(PinId pin) const { return at(pin).drive; }
     // The resistance that a small load on this net sees: of all that drives it, diodes at their present point. Infinite where nothing does.
     [[nodiscard]] Ohms sourceResistance(NetId net) const;
+    // What a small current driven from one net to the other meets, at the present point. More than a teraohm counts as infinite.
+    [[nodiscard]] Ohms resistanceBetween(NetId a, NetId b) const;
     // Out of the pin into its net.
     [[nodiscard]] Amps current(PinId pin) const;
     // From a to b, anode to cathode.
@@ -231,6 +234,9 @@ public:
     // How well Kirchhoff's current law is met in the island of this net just now, relative.
     [[nodiscard]] double residual(NetId net) const;
     [[nodiscard]] bool closed(ElementId element) const { return at(element).closed; }
+
+    // Who made the change that is being worked out, or the last one.
+    [[nodiscard]] Cause cause() const { return cause_; }
 
     // Grows with every change of any net's state: what was found out about states still holds while it stands.
     [[nodiscard]] std::uint64_t generation() const { return generation_; }
@@ -333,6 +339,7 @@ private:
         std::unique_ptr<Device> device;
         std::vector<std::pair<std::size_t, double>> innerFarads;  // terminal, capacitance to ground
         const Waveform* wave = nullptr;
+        bool mayMove = false;
         ElementListener* listener = nullptr;
         std::uint32_t island = 0;
         std::uint32_t slot = 0;    // in its island's network, in the list of its kind
@@ -366,6 +373,9 @@ private:
     void elementChanged(Element& element, Cause cause);
     void refreshCodes();
     void refreshPlain(Net& net);
+    // Two numbers, not a Drive: as a pair they would travel through memory at every edge.
+    void driveTo(PinId pin, double volts, double ohms, Cause cause);
+    void driveSlowly(PinId id, Drive drive, Cause cause);
     void enterPin(Island& island, PinId pin);
     void enterElement(Island& island, ElementId element);
     void forget(Island& island);

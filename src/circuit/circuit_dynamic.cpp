@@ -74,7 +74,7 @@ void Circuit::beginPiece(Island& island, Time t)
 {
     island.began = t;
     setClampsActive(island, false);
-    if (island.network.linear() && !island.network.varies() && !island.watched) {
+    if (island.network.linear() && !island.network.varies()) {
         if (island.positions.size() > kMaxRemembered)
             island.positions.clear();
         auto [entry, isNew] = island.positions.try_emplace(island.key);

@@ -8,8 +8,9 @@ namespace bramix::circuit {
 
 namespace {
 
-// A net held only through devices passing less than this is left to itself.
+// A net held only through devices that pass less than this, and would hardly pass more, is left to itself.
 constexpr double kHoldingAmps = 1e-7;
+constexpr double kHoldingSiemens = 1e-7;
 
 // Two outputs fight when more than this passes between pins that are both strong.
 constexpr double kStrongOhms = 1000;
@@ -72,7 +73,7 @@ void Circuit::buildNetwork(Island& island)
             network.reactances.push_back({network.devices[at(id).slot].nodes[terminal], heldNode(kNoNet), false, farads, 1e-3, 0});
     // One transistor among passive parts has one operating point (Nielsen and Willson, 1980); two may feed each other back.
     island.historic = transistors > 1;
-    island.dynamic = !network.reactances.empty() || std::any_of(island.elements.begin(), island.elements.end(), [&](ElementId e) { return at(e).kind == Kind::source; });
+    island.dynamic = !network.reactances.empty() || std::any_of(island.elements.begin(), island.elements.end(), [&](ElementId e) { return at(e).mayMove; });
     island.x.assign(network.reactances.size(), 0.0);
     island.last = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(network.nodes()));
     for (const NetId net : island.nets) {
@@ -346,7 +347,8 @@ void Circuit::classify(const Island& island, const Voltages& v, std::vector<bool
             const DevicePoint p = island.network.point(k, v);
             for (std::size_t a = 0; a < s.device->terminals(); ++a)
                 for (std::size_t b = a + 1; b < s.device->terminals(); ++b)
-                    if (s.device->joins(a, b) && std::fabs(p.amps[a]) > kHoldingAmps && std::fabs(p.amps[b]) > kHoldingAmps)
+                    if (s.device->joins(a, b)
+                        && (std::fabs(p.siemens[a][b]) > kHoldingSiemens || (std::fabs(p.amps[a]) > kHoldingAmps && std::fabs(p.amps[b]) > kHoldingAmps)))
                         grew = spreadTo(s.nodes[a], s.nodes[b]) || grew;
         }
     }
@@ -467,6 +469,27 @@ Ohms Circuit::sourceResistance(NetId id) const
         one(net.node) = 1;
         ohms = island.network.conductance(voltsOf(island, queue_.now()), 0).topLeftCorner(n, n).partialPivLu().solve(one)(net.node);
     }
+    return {ohms > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : ohms};
+}
+
+Ohms Circuit::resistanceBetween(NetId a, NetId b) const
+{
+    if (a == b)
+        return {0};
+    const Net& first = at(a);
+    const Net& second = at(b);
+    if (first.rail || second.rail || first.island != second.island) {
+        // Both are against fixed voltages, which are alike to a small current.
+        const double sum = sourceResistance(a).value + sourceResistance(b).value;
+        return {sum > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : sum};
+    }
+    const Island& island = *islands_[first.island];
+    const auto n = static_cast<Eigen::Index>(island.network.unknowns);
+    Eigen::VectorXd one = Eigen::VectorXd::Zero(n);
+    one(first.node) = 1;
+    one(second.node) = -1;
+    const Eigen::VectorXd lift = island.network.conductance(voltsOf(island, queue_.now()), INFINITY).topLeftCorner(n, n).partialPivLu().solve(one);
+    const double ohms = lift(first.node) - lift(second.node);
     return {ohms > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : ohms};
 }
 

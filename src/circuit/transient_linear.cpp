@@ -95,6 +95,11 @@ LinearForm LinearForm::of(const Network& network)
             a.row(i) = solved.row(branch[static_cast<std::size_t>(i)]).head(n) / r.value;
         }
     }
+    if (n == 0) {  // nothing that would move
+        form.goal.resize(0);
+        form.usable = true;
+        return form;
+    }
     const Eigen::EigenSolver<Eigen::MatrixXd> modes(a);
     if (modes.info() != Eigen::Success)
         return form;
@@ -124,7 +129,11 @@ void LinearTransient::begin(const LinearForm& form, Time t, std::vector<double> 
     begin_ = t;
     x_ = std::move(x);
     const Eigen::Map<const Eigen::VectorXd> now(x_.data(), static_cast<Index>(x_.size()));
-    volts_.noalias() = form.k * now + form.d;
+    volts_ = form.d;
+    amplitudes_.resize(0);
+    if (x_.empty())
+        return;
+    volts_.noalias() += form.k * now;
     amplitudes_.noalias() = form.inverse * (now - form.goal).cast<std::complex<double>>();
 }
 

@@ -265,7 +265,7 @@ Result<double> Run::controlValue(const std::string& part, const std::string& con
         if (const bench::PartKind* kind = catalogue_.find(item->kind))
             if (const bench::ControlKind* c = kind->control(control)) {
                 if (c->type == "dial") {
-                    const auto value = kernel::parseQuantity(text, c->unit == "volt" ? kernel::Unit::volt : kernel::Unit::none);
+                    const auto value = kernel::parseQuantity(text, kernel::unitNamed(c->unit));
                     if (!value || *value < c->least || *value > c->most)
                         return fail("--set", fmt::format("{}.{}: \"{}\"; expected {} to {}", part, control, text, c->least, c->most));
                     return *value;

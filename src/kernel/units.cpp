@@ -31,7 +31,7 @@ struct Prefix {
 
 constexpr std::array kPrefixes{
     Prefix{"p", -12}, Prefix{"n", -9}, Prefix{"u", -6}, Prefix{"µ", -6}, Prefix{"μ", -6},
-    Prefix{"m", -3},  Prefix{"k", 3},  Prefix{"K", 3},  Prefix{"M", 6},  Prefix{"G", 9},
+    Prefix{"m", -3},  Prefix{"k", 3},  Prefix{"K", 3},  Prefix{"M", 6},  Prefix{"G", 9}, Prefix{"T", 12},
 };
 
 // A decimal number held exactly: mantissa * 10^exponent.
@@ -66,6 +66,16 @@ int takeDigits(std::string_view& text, Decimal& out, bool fraction)
         ++count;
     }
     return count;
+}
+
+Unit unitNamedIn(std::string_view word)
+{
+    constexpr std::array<std::pair<std::string_view, Unit>, 9> kWords{{{"volt", Unit::volt}, {"ohm", Unit::ohm}, {"ampere", Unit::ampere}, {"farad", Unit::farad}, {"hertz", Unit::hertz},
+                                                                       {"second", Unit::second}, {"metre", Unit::metre}, {"henry", Unit::henry}, {"watt", Unit::watt}}};
+    for (const auto& [text, unit] : kWords)
+        if (text == word)
+            return unit;
+    return Unit::none;
 }
 
 std::string expectation(Unit unit)
@@ -163,6 +173,8 @@ Result<Decimal> parseDecimal(std::string_view text, Unit expected)
 
 }  // namespace
 
+Unit unitNamed(std::string_view word) { return unitNamedIn(word); }
+
 std::string_view symbol(Unit unit)
 {
     for (const UnitSpelling& s : kSpellings)
@@ -206,7 +218,7 @@ Result<Duration> parseDuration(std::string_view text)
 
 std::string formatQuantity(double value, Unit unit, int digits)
 {
-    static constexpr std::array<std::string_view, 8> kNames{"p", "n", "µ", "m", "", "k", "M", "G"};
+    static constexpr std::array<std::string_view, 9> kNames{"p", "n", "µ", "m", "", "k", "M", "G", "T"};
     if (!std::isfinite(value))
         return value > 0 ? "∞ " + std::string(symbol(unit)) : "?";
     int step = 4;
@@ -215,7 +227,7 @@ std::string formatQuantity(double value, Unit unit, int digits)
         // Round first, so that 999.96 mV becomes 1 V and not 1000 mV.
         const double magnitude = std::pow(10.0, digits - 1 - std::floor(std::log10(scaled)));
         scaled = std::round(scaled * magnitude) / magnitude;
-        while (scaled >= 1000 && step < 7) {
+        while (scaled >= 999.9999999 && step < 8) {
             scaled /= 1000;
             ++step;
         }

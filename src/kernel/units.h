@@ -2,7 +2,7 @@
 //
 //   quantity = number [prefix] [unit]      4.7k   4.7kΩ   100nF   16MHz   8e6   20 ms
 //            | digits prefix-or-unit digits    4k7   2R2   3V3          (the letter stands for the decimal point)
-//   prefix   = p n u µ m k K M G           (R and Ω count as "times one" for resistances)
+//   prefix   = p n u µ m k K M G T          (R and Ω count as "times one" for resistances)
 //
 // Tested by tests/kernel/kernel_test.cpp.
 #pragma once
@@ -42,6 +42,9 @@ enum class Unit { none, volt, ohm, ampere, farad, hertz, second, metre, henry, w
 
 // "V", "Ω", "A" ...; empty for Unit::none.
 std::string_view symbol(Unit unit);
+
+// The unit of a word as manifests write it ("ohm", "volt", "farad" ...); Unit::none for any other.
+Unit unitNamed(std::string_view word);
 
 // Reads a quantity; a unit that is written must be the expected one. Errors leave `where` empty for the caller to fill.
 [[nodiscard]] Result<double> parseQuantity(std::string_view text, Unit expected);

@@ -2,6 +2,8 @@
 
 #include <array>
 
+#include "parts/wear.h"
+
 namespace bramix::parts {
 
 namespace {
@@ -21,19 +23,32 @@ constexpr std::array kColors{
 };
 
 constexpr double kRatedAmps = 0.020;  // shines fully
+constexpr double kMostAmps = 0.030;   // for good
+constexpr double kReverseVolts = 5;   // the usual guarantee; beyond it the junction breaks down
+constexpr double kMicroampere = 1e-5; // and leaks this much at that voltage
 
-class Led final : public Part {
+class Led final : public StatefulPart<Led> {
 public:
-    Led(PartContext& context, const Color& color)
+    Led(PartContext& context, const circuit::DiodeModel& model, double rated, double limit)
+        : light_{context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), rated},
+          wear_(context, light_.element, {.amps = limit, .margin = 2.5, .seconds = 0.4, .remedy = "put a resistor in series"})
     {
-        const auto model = circuit::DiodeModel::through({color.forwardVolts}, {kRatedAmps}, color.ideality, {color.seriesOhms});
-        light_ = {context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), kRatedAmps};
     }
 
     [[nodiscard]] const Light* light() const override { return &light_; }
+    [[nodiscard]] bool dead() const override { return wear_.dead(); }
+    void replace() override { wear_.replace(); }
+    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return light_.element; }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(wear_);
+    }
 
 private:
     Light light_;
+    Wear wear_;
 };
 
 }  // namespace
@@ -41,9 +56,26 @@ private:
 kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context)
 {
     const std::string wanted = context.setting("color");
-    for (const Color& color : kColors)
-        if (color.name == wanted)
-            return std::make_unique<Led>(context, color);
+    for (const Color& color : kColors) {
+        if (color.name != wanted)
+            continue;
+        const auto forward = context.typicalOr("forward", kernel::Unit::volt, 0.5, 20);
+        const auto rated = context.typicalOr("current", kernel::Unit::ampere, 1e-5, 10);
+        const auto series = context.typicalOr("series", kernel::Unit::ohm, 0.01, 1000);
+        const auto limit = context.typicalOr("limit", kernel::Unit::ampere, 1e-5, 20);
+        for (const auto* q : {&forward, &rated, &series, &limit})
+            if (!*q)
+                return tl::unexpected(q->error());
+        const double volts = forward->value_or(color.forwardVolts);
+        const double amps = rated->value_or(kRatedAmps);
+        const double ohms = series->value_or(color.seriesOhms * kRatedAmps / amps);
+        if (amps * ohms > 0.8 * volts)
+            return kernel::fail(context.id + ".series", "drops nearly all of the forward voltage at the rated current; expected less resistance");
+        auto model = circuit::DiodeModel::through({volts}, {amps}, color.ideality, {ohms});
+        model.breakdownVolts = kReverseVolts + 2;  // a typical one stands somewhat more than is guaranteed
+        model.leakSiemens = kMicroampere / kReverseVolts * 0.01;
+        return std::make_unique<Led>(context, model, amps, limit->value_or(amps * kMostAmps / kRatedAmps));
+    }
     return kernel::fail(context.id + ".color", "\"" + wanted + "\"; expected red, amber, yellow, green, blue, white or infrared");
 }
 

@@ -9,6 +9,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -22,6 +23,14 @@
 
 namespace bramix::parts {
 
+// What a part has to tell: a stable rule, what happened and what to do.
+struct Remark {
+    bool error = false;
+    std::string_view rule;
+    std::string message;
+    circuit::Cause cause;  // who brought it about
+};
+
 // The world as one part sees it while it is made. References stay valid as long as the part.
 struct PartContext {
     std::string id;
@@ -31,8 +40,16 @@ struct PartContext {
     std::uint64_t seed = 1;
     std::function<circuit::PinId(std::string_view)> pin;             // by name in the manifest
     std::function<std::string(std::string_view)> setting;            // as written, or the manifest's default
+    std::function<void(const Remark&)> remark;                       // told once for each rule
+    std::string folder;                                              // of the bench file; what settings call files lies there
+
+    [[nodiscard]] std::string file(const std::string& name) const { return name.starts_with('/') || folder.empty() ? name : folder + "/" + name; }
 
     [[nodiscard]] circuit::NetId net(std::string_view name) const { return circuit.netOf(pin(name)); }
+    // A setting as a number between two bounds; an error names part and setting.
+    [[nodiscard]] kernel::Result<double> quantity(std::string_view name, kernel::Unit unit, double least, double most) const;
+    // The same, or nothing where the setting is the word "typical".
+    [[nodiscard]] kernel::Result<std::optional<double>> typicalOr(std::string_view name, kernel::Unit unit, double least, double most) const;
 };
 
 class Part {
@@ -47,6 +64,14 @@ public:
         double fullAmps = 0;  // shines fully at this current
     };
     [[nodiscard]] virtual const Light* light() const { return nullptr; }
+    // Burnt out: dead until it is replaced.
+    [[nodiscard]] virtual bool dead() const { return false; }
+    // A new one of the same kind in its place.
+    virtual void replace() {}
+    // What the part shows on its own face, such as a meter's reading; empty for most.
+    [[nodiscard]] virtual std::string face() const { return {}; }
+    // The element that stands for the part in read-outs of current and power, or none.
+    [[nodiscard]] virtual std::optional<circuit::ElementId> mainElement() const { return std::nullopt; }
     virtual void save(kernel::SaveArchive&) {}
     virtual void load(kernel::LoadArchive&) {}
 };

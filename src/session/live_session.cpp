@@ -173,6 +173,15 @@ void LiveSession::setControl(const std::string& part, const std::string& control
     });
 }
 
+void LiveSession::replacePart(const std::string& part)
+{
+    post([this, part] {
+        if (session_ != nullptr)
+            if (auto ok = session_->replacePart(part); !ok)
+                say(true, ok.error().text());
+    });
+}
+
 void LiveSession::send(const std::string& uart, const std::string& bytes)
 {
     post([this, uart, bytes] {
@@ -345,6 +354,7 @@ void LiveSession::publish(bool always)
         picture->now = world.now();
         fillPins(*picture);
         fillLights(*picture);
+        fillParts(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
         for (const auto& unit : world.chips()) {
@@ -434,6 +444,25 @@ void LiveSession::fillLights(Picture& picture)
         picture.lights.push_back({lights[i].part, lights[i].inner, lights[i].color, ampsLast_[i], std::cbrt(share)});
     }
     integralsAt_ = world.now();
+}
+
+void LiveSession::fillParts(Picture& picture) const
+{
+    const bench::World& world = session_->world();
+    for (const bench::PartItem& item : session_->document().parts) {
+        const parts::Part* part = world.part(item.id);
+        if (part == nullptr)
+            continue;
+        PartPicture p;
+        p.dead = part->dead();
+        p.face = part->face();
+        if (const auto element = part->mainElement()) {
+            p.measured = true;
+            p.amps = world.circuit().current(*element).value;
+            p.watts = world.circuit().watts(*element);
+        }
+        picture.parts.emplace(item.id, std::move(p));
+    }
 }
 
 void LiveSession::fillTape(Picture& picture) const

@@ -42,6 +42,7 @@ public:
     void restart();
     void setFullSpeed(bool full);
     void setControl(const std::string& part, const std::string& control, double value);
+    void replacePart(const std::string& part);
     void send(const std::string& uart, const std::string& bytes);
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
@@ -67,6 +68,7 @@ private:
     void build(const bench::Document& document, const std::string& folder);
     void fillPins(Picture& picture);
     void fillLights(Picture& picture);
+    void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
     void rebase();
 

@@ -34,6 +34,15 @@ struct LightPicture {
     double brightness = 0;  // 0..1 as the eye sees it
 };
 
+// What a part does just now.
+struct PartPicture {
+    bool measured = false;  // has a current of its own
+    double amps = 0;
+    double watts = 0;
+    bool dead = false;      // burnt through
+    std::string face;       // what it shows itself
+};
+
 struct ChipPicture {
     std::string id;
     std::string chip;
@@ -78,6 +87,7 @@ struct Picture {
     std::map<bench::PinRef, PinPicture> pins;
     std::vector<LightPicture> lights;
     std::map<std::string, double> controls;  // "part.control"
+    std::map<std::string, PartPicture> parts;
     std::vector<ChipPicture> chips;
     std::vector<UartPicture> uarts;
     std::vector<bench::Finding> findings;

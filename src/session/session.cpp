@@ -67,6 +67,14 @@ Result<void> Session::setControl(const std::string& part, const std::string& con
     return done;
 }
 
+Result<void> Session::replacePart(const std::string& part)
+{
+    auto done = world_->replacePart(part);
+    if (done)
+        inputs_.push_back({Input::Kind::replace, world_->now(), part, {}, 0});
+    return done;
+}
+
 void Session::send(std::size_t uart, const std::string& bytes)
 {
     inputs_.push_back({Input::Kind::send, world_->now(), world_->uarts()[uart].name, bytes, 0});
@@ -134,7 +142,7 @@ Result<void> Session::restart()
     for (const bench::PartItem& part : document_.parts)
         if (const bench::PartKind* kind = catalogue_.find(part.kind))
             for (const bench::ControlKind& control : kind->controls)
-                if (control.type == "toggle")
+                if (control.type != "hold")
                     if (const double value = old->control(part.id, control.name); value != control.standard)
                         (void)setControl(part.id, control.name, value);
     return {};

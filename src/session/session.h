@@ -40,7 +40,7 @@ struct SerialByte {
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
-    enum class Kind : std::uint8_t { control, send, firmware, edit } kind{};
+    enum class Kind : std::uint8_t { control, send, firmware, edit, replace } kind{};
     Time at{};
     std::string target;  // part.control, UART, or chip
     std::string text;    // bytes sent, or file
@@ -60,6 +60,7 @@ public:
 
     // Inputs; each is logged.
     [[nodiscard]] Result<void> setControl(const std::string& part, const std::string& control, double value);
+    [[nodiscard]] Result<void> replacePart(const std::string& part);
     void send(std::size_t uart, const std::string& bytes);
     // Loads a file into a chip and resets it. On an error the earlier firmware stays.
     [[nodiscard]] Result<void> loadFirmware(const std::string& chip, const std::string& file);

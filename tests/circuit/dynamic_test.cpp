@@ -198,7 +198,7 @@ private slots:
         } sine;
         Bench b;
         const NetId in = b.net(), out = b.net();
-        const ElementId source = b.circuit.addSource(in, b.ground, {0}, {1}, "g");
+        const ElementId source = b.circuit.addSource(in, b.ground, {0}, {1}, "g", true);
         b.circuit.addDiode(in, out, kSilicon, "d");
         b.circuit.addCapacitor(out, b.ground, {100e-6}, {0.01}, {1e9}, "c");
         b.circuit.addResistor(out, b.ground, {10'000}, "load");

@@ -34,7 +34,9 @@ struct Wires {
                 .cause = {},
                 .seed = 1,
                 .pin = [this](std::string_view name) { return pins.at(std::string(name)); },
-                .setting = [this](std::string_view name) { return settings[std::string(name)]; }};
+                .setting = [this](std::string_view name) { return settings[std::string(name)]; },
+                .remark = {},
+                .folder = {}};
     }
 
     std::unique_ptr<SerialLine> line(const std::string& baud)

@@ -46,6 +46,45 @@ void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
     painter.restore();
 }
 
+// The one setting by which a part is known, written beside it.
+void drawValue(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part)
+{
+    struct Known {
+        const char* behaviour;
+        const char* setting;
+        double x, y;
+    };
+    constexpr Known kKnown[] = {{"capacitor", "capacitance", 16, -19}, {"inductor", "inductance", 32, -18}, {"battery", "voltage", 32, -10}, {"potentiometer", "resistance", 32, -14},
+                                {"diode", "breakdown", 32, -14}, {"current-source", "current", 32, -10}};
+    for (const Known& k : kKnown) {
+        if (kind.behaviour != k.behaviour || (kind.behaviour == "diode" && kind.id != "zener"))
+            continue;
+        const bench::SettingKind* setting = kind.setting(k.setting);
+        const kernel::Unit unit = kernel::unitNamed(setting->type);
+        const double value = kernel::parseQuantity(settingOf(kind, part, k.setting), unit).value_or(0);
+        const double lift = part.turn % 2 == 0 ? 0 : -8;
+        painter.setPen(theme::kInk);
+        painter.setFont(theme::figures(6.8));
+        uprightText(painter, {k.x, (kind.id == "electrolytic" ? k.y - 6 : k.y) + lift}, part.turn, QString::fromStdString(kernel::formatQuantity(value, unit)));
+    }
+}
+
+// Soot, and the crack that it came from.
+void drawBurnt(QPainter& painter, const QRectF& box)
+{
+    const QPointF c = box.center();
+    QRadialGradient soot(c, 15);
+    soot.setColorAt(0, QColor(20, 14, 16, 235));
+    soot.setColorAt(0.55, QColor(20, 14, 16, 150));
+    soot.setColorAt(1, QColor(20, 14, 16, 0));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(soot);
+    painter.drawEllipse(c, 15, 15);
+    painter.setPen(QPen(theme::kRust, 2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    const QPointF crack[] = {c + QPointF(-8, -7), c + QPointF(-1, -2), c + QPointF(-3, 2), c + QPointF(8, 7)};
+    painter.drawPolyline(crack, 4);
+}
+
 constexpr QRectF kButtonCap{16, 16, 32, 32};
 constexpr QRectF kSlider{6, 8, 52, 22};
 
@@ -241,6 +280,28 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setFont(theme::figures(7.6, QFont::DemiBold));
         if (volts != picture.controls.end())
             painter.drawText(QRectF(6, 2, 40, 20), Qt::AlignCenter, QString::number(volts->second, 'f', 2));
+    } else if (kind.behaviour == "multimeter") {
+        const auto now = picture.parts.find(part.id);
+        painter.setPen(QColor(0x22, 0x2E, 0x22));
+        painter.setFont(theme::figures(9.6, QFont::DemiBold));
+        painter.drawText(QRectF(8, 7, 80, 34), Qt::AlignCenter, now != picture.parts.end() ? QString::fromStdString(now->second.face) : QString());
+        // The knob points at what it measures.
+        const auto mode = picture.controls.find(part.id + ".mode");
+        painter.setPen(QPen(QColor(0xD9, 0xCF, 0xC2), 1));
+        painter.setFont(theme::figures(6.2));
+        constexpr const char* kModes[] = {"V", "A", "Ω", "⌁"};
+        for (int i = 0; i < 4; ++i) {
+            const double angle = (-60 + 40 * i) * 3.14159265 / 180;
+            const QPointF at(48 + 24 * std::sin(angle), 62 - 20 * std::cos(angle));
+            const bool now4 = mode != picture.controls.end() ? static_cast<int>(mode->second) == i : i == 0;
+            painter.setPen(now4 ? QColor(0xFF, 0xFF, 0xFF) : QColor(0x9D, 0xB0, 0xA6));
+            painter.drawText(QRectF(at.x() - 8, at.y() - 6, 16, 12), Qt::AlignCenter, QString::fromUtf8(kModes[i]));
+        }
+    } else if (kind.behaviour == "potentiometer") {
+        const auto position = picture.controls.find(part.id + ".position");
+        const double angle = (-140 + 280 * (position != picture.controls.end() ? position->second : 0.5)) * 3.14159265 / 180;
+        painter.setPen(QPen(theme::kBramble, 3, Qt::SolidLine, Qt::RoundCap));
+        painter.drawLine(QPointF(32 + 6 * std::sin(angle), 24 - 6 * std::cos(angle)), QPointF(32 + 17 * std::sin(angle), 24 - 17 * std::cos(angle)));
     } else if (kind.chip != nullptr && kind.resetButton) {
         if (const session::LightPicture* light = lightOf(picture, part.id, "lamp"); light != nullptr && light->brightness > 0.02) {
             QColor c(0xFF, 0xD9, 0x7A);
@@ -255,6 +316,9 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
             painter.drawEllipse(resetOf(kind).center(), 7, 7);
         }
     }
+    drawValue(painter, kind, part);
+    if (const auto now = picture.parts.find(part.id); now != picture.parts.end() && now->second.dead)
+        drawBurnt(painter, bodyBox(kind));
     painter.restore();
 }
 

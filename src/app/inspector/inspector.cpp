@@ -1,8 +1,10 @@
 #include "app/inspector/inspector.h"
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
+#include <QAbstractItemView>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QFileInfo>
@@ -101,7 +103,7 @@ private:
 
 kernel::Unit unitOf(const std::string& type)
 {
-    return type == "ohm" ? kernel::Unit::ohm : type == "volt" ? kernel::Unit::volt : type == "hertz" ? kernel::Unit::hertz : kernel::Unit::none;
+    return kernel::unitNamed(type);
 }
 
 }  // namespace
@@ -257,6 +259,7 @@ void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kin
 {
     addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about));
     addControls(part, kind);
+    addMeasured(part, kind);
     if (kind.chip != nullptr)
         addFirmware(part);
     addPins(part, kind);
@@ -277,19 +280,24 @@ void Inspector::addDial(const std::string& part, const bench::ControlKind& contr
                           "QSlider::handle:horizontal { width: 16px; margin: -7px 0; border-radius: 8px; background: #FFFDF8; border: 1px solid #6F6577; }");
     auto* value = new QLabel;
     value->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    const double least = control.least;
-    const double span = control.most - control.least;
+    // A dial over decades turns by its logarithm.
+    const bool logarithmic = control.logarithmic;
+    const double least = logarithmic ? std::log10(control.least) : control.least;
+    const double span = (logarithmic ? std::log10(control.most) : control.most) - least;
     const std::string name = control.name;
     const kernel::Unit unit = unitOf(control.unit);
-    connect(slider, &QSlider::valueChanged, this, [this, part, name, least, span](int step) { editor_.setControl(part, name, least + span * step / kSteps); });
-    refreshers_.emplace_back([this, slider, value, part, name, least, span, unit] {
+    connect(slider, &QSlider::valueChanged, this, [this, part, name, least, span, logarithmic](int step) {
+        const double at = least + span * step / kSteps;
+        editor_.setControl(part, name, logarithmic ? std::pow(10.0, at) : at);
+    });
+    refreshers_.emplace_back([this, slider, value, part, name, least, span, unit, logarithmic] {
         const auto now = editor_.picture().controls.find(part + "." + name);
         if (now == editor_.picture().controls.end())
             return;
         value->setText(quantity(now->second, unit));
         const QSignalBlocker silent(slider);
         if (!slider->isSliderDown())
-            slider->setValue(static_cast<int>(std::lround((now->second - least) / span * kSteps)));
+            slider->setValue(static_cast<int>(std::lround(((logarithmic ? std::log10(now->second) : now->second) - least) / span * kSteps)));
     });
     addRow(QString::fromStdString(control.label), value);
     slider->setFixedHeight(24);
@@ -308,6 +316,21 @@ void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& 
         const QString low = QString::fromStdString(control.low);
         if (control.type == "dial") {
             addDial(id, control);
+            continue;
+        }
+        if (control.type == "choice") {
+            auto* box = new QComboBox;
+            box->setObjectName("control-" + QString::fromStdString(name));
+            box->setFocusPolicy(Qt::NoFocus);
+            for (const std::string& word : control.choices)
+                box->addItem(QString::fromStdString(word));
+            connect(box, &QComboBox::activated, this, [this, id, name](int index) { editor_.setControl(id, name, index); });
+            refreshers_.emplace_back([this, box, id, name] {
+                const auto now = editor_.picture().controls.find(id + "." + name);
+                if (now != editor_.picture().controls.end() && !box->view()->isVisible())
+                    box->setCurrentIndex(static_cast<int>(now->second));
+            });
+            addRow(QString::fromStdString(control.label), box);
             continue;
         }
         auto* button = new QPushButton(QString::fromStdString(control.label));
@@ -340,6 +363,39 @@ void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& 
                     light->setText(tr("%1 on average\n%2 % as the eye sees it").arg(quantity(l.amps, kernel::Unit::ampere)).arg(std::lround(l.brightness * 100)));
         });
     }
+}
+
+// What the part does just now: its current and power, what it shows, and whether it has burnt through.
+void Inspector::addMeasured(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    const auto known = editor_.picture().parts.find(part.id);
+    if (kind.behaviour.empty() || known == editor_.picture().parts.end() || (!known->second.measured && known->second.face.empty()))
+        return;
+    addHeading(tr("Now"));
+    const std::string id = part.id;
+    QLabel* text = addText({});
+    text->setObjectName("measured");
+    text->setFont(theme::figures(9));
+    auto* replace = new QPushButton(tr("Replace it with a new one"));
+    replace->setObjectName("replace");
+    replace->setFocusPolicy(Qt::NoFocus);
+    connect(replace, &QPushButton::clicked, this, [this, id] { editor_.replacePart(id); });
+    layout_->addWidget(replace);
+    refreshers_.emplace_back([this, text, replace, id] {
+        const auto now = editor_.picture().parts.find(id);
+        if (now == editor_.picture().parts.end())
+            return;
+        const session::PartPicture& p = now->second;
+        QStringList lines;
+        if (p.dead)
+            lines << tr("burnt through: it conducts no more");
+        if (!p.face.empty())
+            lines << tr("shows %1").arg(QString::fromStdString(p.face));
+        if (p.measured && !p.dead)
+            lines << tr("%1, %2").arg(quantity(p.amps, kernel::Unit::ampere), quantity(p.watts, kernel::Unit::watt));
+        text->setText(lines.join('\n'));
+        replace->setVisible(p.dead);
+    });
 }
 
 void Inspector::addFirmware(const bench::PartItem& part)

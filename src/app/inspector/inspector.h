@@ -30,6 +30,7 @@ private:
     void showPart(const bench::PartItem& part, const bench::PartKind& kind);
     void showWire(std::size_t wire);
     void showMany();
+    void addMeasured(const bench::PartItem& part, const bench::PartKind& kind);
     void addControls(const bench::PartItem& part, const bench::PartKind& kind);
     void addDial(const std::string& part, const bench::ControlKind& control);
     void addPins(const bench::PartItem& part, const bench::PartKind& kind);

@@ -279,6 +279,8 @@ void Editor::restart()
     emit sessionRestarted();
 }
 
+void Editor::replacePart(const std::string& part) { session_.replacePart(part); }
+
 void Editor::setControl(const std::string& part, const std::string& control, double value) { session_.setControl(part, control, value); }
 
 void Editor::loadFirmware(const std::string& part, const QString& file)

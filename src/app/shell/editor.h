@@ -62,6 +62,7 @@ public:
     void toggleRun();
     void step();
     void restart();
+    void replacePart(const std::string& part);
     void setControl(const std::string& part, const std::string& control, double value);
     // Into the named part, and into the document, as a path beside the bench file where that is possible.
     void loadFirmware(const std::string& part, const QString& file);

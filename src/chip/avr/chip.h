@@ -142,6 +142,7 @@ public:
     void setClock(std::uint64_t hz) override;
     void note(const char* rule, const std::string& text) override;
     [[nodiscard]] circuit::Cause cause() const override { return {options_.actor, cpu_.current * 2}; }
+    [[nodiscard]] const std::uint32_t& codeWord() const override { return cpu_.current; }
 
     template <class Archive>
     void state(Archive& ar)

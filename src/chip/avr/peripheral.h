@@ -75,6 +75,8 @@ public:
     virtual void note(const char* rule, const std::string& text) = 0;
     // Who drives the pins just now: this chip, and the code that it executes.
     [[nodiscard]] virtual circuit::Cause cause() const = 0;
+    // Where the word address of the instruction in progress stands: the code of cause(), for those who ask at every edge.
+    [[nodiscard]] virtual const std::uint32_t& codeWord() const = 0;
 
 protected:
     const ChipTable& table_;

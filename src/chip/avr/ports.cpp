@@ -8,7 +8,7 @@
 namespace bramix::chip::avr {
 
 Ports::Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrical)
-    : StatefulPeripheral(chip), circuit_(circuit), electrical_(electrical), pullUpDisable_(chip.names().bit("PUD"))
+    : StatefulPeripheral(chip), circuit_(circuit), electrical_(electrical), pullUpDisable_(chip.names().bit("PUD")), codeWord_(chip.codeWord()), actor_(chip.cause().actor), supply_(chip.supplyVolts())
 {
     const Names& names = chip.names();
     for (const PortRow& row : chip.table().ports) {
@@ -37,7 +37,7 @@ Ports::Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrica
 }
 
 // ViL and ViH of the data sheet's guarantee, with hysteresis between them.
-circuit::Thresholds Ports::thresholds() const { return {0.3 * chip_.supplyVolts(), 0.6 * chip_.supplyVolts()}; }
+circuit::Thresholds Ports::thresholds() const { return {0.3 * supply_, 0.6 * supply_}; }
 
 void Ports::attach(PortPin pin, circuit::PinId id)
 {
@@ -54,7 +54,7 @@ void Ports::attach(PortPin pin, circuit::PinId id)
 // Without a supply there is nothing that the upper diode could lead to.
 void Ports::setClamp(circuit::PinId id)
 {
-    const double supply = chip_.supplyVolts();
+    const double supply = supply_;
     if (supply > 0.5)
         circuit_.setClamp(id, 0, supply);
     else
@@ -92,8 +92,21 @@ circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
             pullUp = overrideValue;
     }
     if (output)
-        return {value ? chip_.supplyVolts() : 0.0, electrical_.outputOhms};
-    return pullUp ? circuit::Drive{chip_.supplyVolts(), electrical_.pullUpOhms} : circuit::kFloating;
+        return {value ? supply_ : 0.0, electrical_.outputOhms};
+    return pullUp ? circuit::Drive{supply_, electrical_.pullUpOhms} : circuit::kFloating;
+}
+
+inline void Ports::driveOne(PortState& port, unsigned bit)
+{
+    const PinState& pin = port.pins[bit];
+    if (pin.id == circuit::kNoPin)
+        return;
+    const circuit::Cause cause{actor_, codeWord_ * 2};
+    // The common case first: an output that is nobody's but the port's.
+    if (pin.overrides == 0 && ((port.ddr >> bit) & 1) != 0) [[likely]]
+        circuit_.drive(pin.id, {((port.port >> bit) & 1) != 0 ? supply_ : 0.0, electrical_.outputOhms}, cause);
+    else
+        circuit_.drive(pin.id, driveFor(port, bit), cause);
 }
 
 void Ports::drive(PortState& port, std::uint8_t bits)
@@ -106,18 +119,6 @@ void Ports::drive(PortState& port, std::uint8_t bits)
     const circuit::Circuit::Batch together(circuit_);
     for (unsigned left = bits; left != 0; left &= left - 1)
         driveOne(port, static_cast<unsigned>(std::countr_zero(left)));
-}
-
-void Ports::driveOne(PortState& port, unsigned bit)
-{
-    const PinState& pin = port.pins[bit];
-    if (pin.id == circuit::kNoPin)
-        return;
-    // The common case first: an output that is nobody's but the port's.
-    if (pin.overrides == 0 && ((port.ddr >> bit) & 1) != 0)
-        circuit_.drive(pin.id, {((port.port >> bit) & 1) != 0 ? chip_.supplyVolts() : 0.0, electrical_.outputOhms}, chip_.cause());
-    else
-        circuit_.drive(pin.id, driveFor(port, bit), chip_.cause());
 }
 
 void Ports::writeBit(std::uint16_t address, unsigned bit, bool value)
@@ -170,6 +171,7 @@ void Ports::setOverride(PortPin pin, Override who, bool enabled, bool value, For
 
 void Ports::refresh()
 {
+    supply_ = chip_.supplyVolts();
     for (PortState& port : ports_)
         for (PinState& pin : port.pins)
             if (pin.id != circuit::kNoPin) {

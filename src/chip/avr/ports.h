@@ -162,6 +162,9 @@ private:
     std::vector<PortPin> pinOf_;       // by circuit pin, from firstId_
     std::vector<InputDisable> inputDisables_;
     BitRef pullUpDisable_;
+    const std::uint32_t& codeWord_;  // of the instruction in progress
+    const std::uint32_t actor_;
+    double supply_;
     std::array<std::uint8_t, 0x200> portAt_{};  // data address to port index + 1
 };
 

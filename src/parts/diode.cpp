@@ -1,0 +1,51 @@
+#include "parts/diode.h"
+
+#include "parts/wear.h"
+
+namespace bramix::parts {
+
+namespace {
+
+class Diode final : public StatefulPart<Diode> {
+public:
+    Diode(PartContext& context, const circuit::DiodeModel& model, double limit)
+        : element_(context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id)),
+          wear_(context, element_, {.amps = limit, .margin = 3, .seconds = 0.5, .remedy = "limit its current, or take one for more"})
+    {
+    }
+    [[nodiscard]] bool dead() const override { return wear_.dead(); }
+    void replace() override { wear_.replace(); }
+    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(wear_);
+    }
+
+private:
+    circuit::ElementId element_;
+    Wear wear_;
+};
+
+}  // namespace
+
+kernel::Result<std::unique_ptr<Part>> makeDiode(PartContext& context)
+{
+    const auto forward = context.quantity("forward", kernel::Unit::volt, 0.1, 5);
+    const auto current = context.quantity("current", kernel::Unit::ampere, 1e-6, 100);
+    const auto series = context.quantity("series", kernel::Unit::ohm, 0.001, 1000);
+    const auto breakdown = context.quantity("breakdown", kernel::Unit::volt, 1.8, 5000);
+    const auto limit = context.quantity("limit", kernel::Unit::ampere, 1e-4, 1000);
+    for (const auto* q : {&forward, &current, &series, &breakdown, &limit})
+        if (!*q)
+            return tl::unexpected(q->error());
+    if (*current * *series > *forward * 0.8)
+        return kernel::fail(context.id + ".series", "drops nearly all of the forward voltage at the given current; expected less resistance");
+    auto model = circuit::DiodeModel::through({*forward}, {*current}, 1.6, {*series});
+    model.breakdownVolts = *breakdown;
+    model.breakdownAmps = 0.005;
+    return std::make_unique<Diode>(context, model, *limit);
+}
+
+}  // namespace bramix::parts
