@@ -156,6 +156,12 @@ struct Loader {
                 p.set[std::string(key.str())] = values.anyText(key.str());
             r.adopt(values);
         }
+        if (const toml::table* mute = r.subtable("mute")) {
+            TableReader reasons(name, *mute);
+            for (const auto& [key, value] : *mute)
+                p.mute[std::string(key.str())] = reasons.text(key.str());
+            r.adopt(reasons);
+        }
         if (r.ok() && (p.id.empty() || p.id.find('.') != std::string::npos))
             r.wrong(r.table(), fmt::format("id \"{}\"; expected a name without a point", p.id));
         p.remarks = remarksOf(r, "part \"" + p.id + "\"");
@@ -304,6 +310,12 @@ std::string writeDocument(const Document& d)
             for (const auto& [key, value] : p.set)
                 values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", keyText(key), quote(value));
             out += fmt::format("set = {{ {} }}\n", values);
+        }
+        if (!p.mute.empty()) {
+            std::string reasons;
+            for (const auto& [rule, reason] : p.mute)
+                reasons += fmt::format("{}{} = {}", reasons.empty() ? "" : ", ", keyText(rule), quote(reason));
+            out += fmt::format("mute = {{ {} }}\n", reasons);
         }
         writeUnknown(out, p.remarks);
     }

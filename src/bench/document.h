@@ -39,6 +39,7 @@ struct PartItem {
     std::string firmware;  // relative to the bench file; for kinds with a chip
     std::map<std::string, std::string> set;
     std::string key;       // keyboard key that works its first live control, or empty
+    std::map<std::string, std::string> mute;  // findings that are not minded: rule, and the reason
     Remarks remarks;
     bool operator==(const PartItem&) const = default;
 };

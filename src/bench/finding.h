@@ -30,6 +30,8 @@ struct Finding {
     std::optional<std::uint32_t> code;  // byte address of the instruction at fault
     std::string chip;                   // which chip executed it
     std::string source;                 // "gate.c:42", filled in by whoever has the symbols
+    bool wiring = false;                // seen before the bench ran, from its wires alone
+    std::string muted;                  // the reason that the bench file gives for not minding it, or empty
 };
 
 }  // namespace bramix::bench

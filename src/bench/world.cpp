@@ -259,14 +259,30 @@ void World::adopt(World& old)
     observer_ = silent;
     for (const auto& supply : supplyPins_)
         supply->look();
-    told_ = old.told_;
-    findings_ = old.findings_;
+    // What the wires alone tell is told anew; the rest stays as it was noticed, unless it has been muted since.
+    std::vector<Finding> wiring;
+    std::copy_if(findings_.begin(), findings_.end(), std::back_inserter(wiring), [](const Finding& f) { return f.wiring; });
+    findings_.clear();
+    told_.clear();
+    const auto again = [this](Finding f) {
+        f.muted.clear();
+        report(std::move(f));
+    };
+    WorldObserver* const listener = std::exchange(observer_, nullptr);
+    std::for_each(wiring.begin(), wiring.end(), again);
+    for (const Finding& f : old.findings_)
+        if (!f.wiring)
+            again(f);
+    observer_ = listener;
 }
 
 void World::report(Finding finding)
 {
     if (!told_.insert({finding.rule, finding.where}).second)
         return;
+    // A pin's finding is its part's; and a chip's own are told under its name and the peripheral's.
+    if (const auto mute = mutes_.find({finding.where.substr(0, finding.where.find_first_of(".:/")), finding.rule}); mute != mutes_.end())
+        finding.muted = mute->second.empty() ? "muted" : mute->second;
     findings_.push_back(finding);
     if (observer_ != nullptr)
         observer_->finding(finding);
@@ -355,6 +371,17 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
         f.rule = "pin-overload";
         f.where = pinName(pin);
         f.message = fmt::format("{} carries {}, more than its absolute maximum of 40 mA; put a resistor in series", pinName(pin), current);
+        break;
+    case circuit::Trouble::groupOverload:
+        f.rule = "port-overload";
+        f.where = pinName(pin).substr(0, pinName(pin).find('.'));
+        f.message = fmt::format("the pins of {} carry {} together, more than its absolute maximum of 200 mA; let transistors carry the loads", f.where, current);
+        break;
+    case circuit::Trouble::overVoltage:
+        f.rule = "pin-over-voltage";
+        f.where = pinName(pin);
+        f.message = fmt::format("{} is driven to {}, beyond its chip's supply; its protection diodes conduct: use a divider, or a chip on the higher supply", pinName(pin),
+                                kernel::formatQuantity(amps, kernel::Unit::volt, 3));
         break;
     case circuit::Trouble::noSolution:
         f.rule = "no-solution";

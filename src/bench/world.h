@@ -91,6 +91,9 @@ public:
 
     // Inputs from outside, at the present instant.
     [[nodiscard]] Result<void> setControl(std::string_view part, std::string_view control, double value);
+    // Whoever wants to see a pin's voltage as it runs; null: nobody any more.
+    void probe(PinId pin, circuit::ProbeListener* listener) { circuit_.probe(circuit_.netOf(pin), listener); }
+    void flushProbes() { circuit_.flushProbes(); }
     // A new part of the same kind in place of one that has burnt through.
     [[nodiscard]] Result<void> replacePart(std::string_view part);
     // The part of this id, or null; boards and chips have none of their own.
@@ -179,6 +182,7 @@ private:
     std::map<PinRef, PinId> pins_;
     std::set<NetId> wired_;  // nets that join two pins of the bench or more; instruments do not count
     std::vector<Finding> findings_;
+    std::map<std::pair<std::string, std::string>, std::string> mutes_;  // part, rule: the reason
     std::set<std::pair<std::string, std::string>> told_;  // rule, where
     kernel::Alarm stopAlarm_;
     bool stop_ = false;

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "bench/reset_pin.h"
+#include "bench/wiring_checks.h"
 #include "bench/world.h"
 
 namespace bramix::bench {
@@ -303,7 +304,12 @@ struct World::Builder {
         if (problem.what.empty() == false)
             return tl::unexpected(problem);
         connectUarts();
+        for (const PartItem& part : document.parts)
+            for (const auto& [rule, reason] : part.mute)
+                world.mutes_[{part.id, rule}] = reason;
         world.circuit_.seal(&world);
+        for (const Finding& f : checkWiring({document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }}))
+            world.report(f);
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)
             if (uart.name == world.chips_[uart.chip].id + "." + catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->bridge)

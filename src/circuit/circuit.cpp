@@ -148,7 +148,11 @@ void Circuit::watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch wa
         armNext(*islands_[net.island]);
 }
 
-void Circuit::watchElement(ElementId element, ElementListener& listener) { at(element).listener = &listener; }
+void Circuit::watchElement(ElementId element, ElementListener& listener, std::vector<double> volts)
+{
+    at(element).listener = &listener;
+    at(element).watchedVolts = std::move(volts);
+}
 
 void Circuit::probe(NetId id, ProbeListener* listener)
 {
@@ -168,7 +172,8 @@ void Circuit::setClamp(PinId id, double low, double high)
     pin.clampLow = low;
     pin.clampHigh = high;
     Net& net = at(pin.net);
-    if (busy_ > 0 && islands_.empty())
+    refreshPlain(net);
+    if (islands_.empty())
         return;
     Island& island = *islands_[net.island];
     forget(island);
@@ -178,7 +183,12 @@ void Circuit::setClamp(PinId id, double low, double high)
     settle();
 }
 
-void Circuit::setLimit(PinId pin, Amps amps) { at(pin).limitAmps = amps.value; }
+void Circuit::setLimit(PinId pin, Amps amps, std::uint32_t group, Amps together)
+{
+    at(pin).limitAmps = amps.value;
+    at(pin).group = group;
+    at(pin).groupAmps = together.value;
+}
 
 void Circuit::seal(CircuitObserver* observer)
 {
@@ -241,6 +251,15 @@ void Circuit::findIslands()
 void Circuit::refreshPlain(Net& net)
 {
     net.plain = net.alone && net.drivers == 1 && net.probe == nullptr && net.watchers.empty();
+    // Pins of chips with different supplies: a level of the one may be too much for the other.
+    double high = -1;
+    for (const PinId id : net.pins) {
+        const Pin& pin = at(id);
+        if (pin.clampLow > pin.clampHigh)
+            continue;
+        net.plain = net.plain && (high < 0 || high == pin.clampHigh);
+        high = pin.clampHigh;
+    }
 }
 
 // Everything that follows from drives and values.

@@ -121,13 +121,13 @@ public:
 };
 
 // What the solver sees go wrong. Told at each occurrence; whoever reports it does so once.
-enum class Trouble : std::uint8_t { conflict, supplyShort, pinOverload, noSolution, oscillation };
+enum class Trouble : std::uint8_t { conflict, supplyShort, pinOverload, groupOverload, overVoltage, noSolution, oscillation };
 
 class CircuitObserver {
 public:
     virtual ~CircuitObserver() = default;
     virtual void netChanged(NetId net, NetState state, Time at, Cause cause) = 0;
-    // `other` is the second pin of a conflict where there is one; `amps` the current that flows.
+    // `other` is the second pin of a conflict where there is one; `amps` the current that flows, or the voltage of overVoltage.
     virtual void trouble(Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause) = 0;
 };
 
@@ -158,14 +158,17 @@ public:
     void setThresholds(PinId pin, Thresholds thresholds);
     // From now on, or with null no longer, this pin is told of every change of its net's voltage.
     void watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch watch = {});
-    void watchElement(ElementId element, ElementListener& listener);
+    // `volts`: also when the voltage across its first two terminals passes one of these by itself.
+    void watchElement(ElementId element, ElementListener& listener, std::vector<double> volts = {});
     void probe(NetId net, ProbeListener* listener);
     // Tells every probe what has happened up to now.
     void flushProbes();
     // The pin's protection diodes: to this voltage below and above. With low above high there are none.
     void setClamp(PinId pin, double low, double high);
-    // Beyond `amps` in either direction the pin is overloaded, which is trouble.
-    void setLimit(PinId pin, Amps amps);
+    // Beyond `amps` in either direction the pin is overloaded, which is trouble; and so it is when the pins of a group together carry more than `together`, in
+    // or out.
+    void setLimit(PinId pin, Amps amps, std::uint32_t group = kNoGroup, Amps together = {0});
+    static constexpr std::uint32_t kNoGroup = UINT32_MAX;
     void seal(CircuitObserver* observer);
 
     // Running. Before seal() these only set the state at power-up.
@@ -285,6 +288,8 @@ private:
         Drive drive;
         Listener listener;
         double limitAmps = std::numeric_limits<double>::infinity();
+        double groupAmps = 0;
+        std::uint32_t group = kNoGroup;
         double clampLow = 1, clampHigh = -1;  // none
         std::uint32_t injection = UINT32_MAX; // in its island's network
         std::uint32_t clampSlot = UINT32_MAX;
@@ -341,6 +346,7 @@ private:
         const Waveform* wave = nullptr;
         bool mayMove = false;
         ElementListener* listener = nullptr;
+        std::vector<double> watchedVolts;
         std::uint32_t island = 0;
         std::uint32_t slot = 0;    // in its island's network, in the list of its kind
         std::uint32_t code = 0;

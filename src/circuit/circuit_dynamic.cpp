@@ -208,6 +208,19 @@ void Circuit::armNext(Island& island)
             }
         }
     }
+    for (const ElementId id : island.elements) {
+        const Element& e = at(id);
+        for (const double volts : e.watchedVolts) {
+            const Net& plus = at(e.nets[0]);
+            const Net& minus = at(e.nets[1]);
+            if (!plus.rail && !minus.rail)
+                wait(plus.node, minus.node, volts);
+            else if (!plus.rail)
+                wait(plus.node, Passing::kGround, minus.railVolts + volts);
+            else if (!minus.rail)
+                wait(minus.node, Passing::kGround, plus.railVolts - volts);
+        }
+    }
     if (!island.clamped)
         for (const Network::Slot& s : island.network.devices)
             if (s.device->terminals() == 1) {

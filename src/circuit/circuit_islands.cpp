@@ -18,6 +18,9 @@ constexpr double kFightAmps = 0.005;
 
 constexpr double kShortAmps = 1.0;  // between two supplies
 
+constexpr double kOverVolts = 0.5;        // what a pin's absolute maximum goes beyond the supply
+constexpr double kWorthSumming = 0.008;
+
 }  // namespace
 
 void Circuit::buildNetwork(Island& island)
@@ -308,11 +311,26 @@ void Circuit::reportOverloads(NetId id)
         return;
     for (const PinId pinId : at(id).pins) {
         const Pin& pin = at(pinId);
+        if (pin.clampLow <= pin.clampHigh)
+            if (const double volts = voltage(id).value; volts > pin.clampHigh + kOverVolts || volts < pin.clampLow - kOverVolts)
+                observer_->trouble(Trouble::overVoltage, id, pinId, kNoPin, volts, queue_.now(), cause_);
         if (pin.drive.floating() || pin.drive.ohms == 0 || std::isinf(pin.limitAmps))
             continue;
         const double amps = std::fabs(current(pinId).value);
         if (amps > pin.limitAmps)
             observer_->trouble(Trouble::pinOverload, id, pinId, kNoPin, amps, queue_.now(), cause_);
+        // No sum without a summand worth it.
+        if (pin.group == kNoGroup || amps < kWorthSumming)
+            continue;
+        double out = 0, in = 0;
+        for (std::uint32_t other = 0; other < pins_.size(); ++other)
+            if (pins_[other].group == pin.group && !pins_[other].drive.floating())
+                if (const double a = current(PinId{other}).value; a > 0)
+                    out += a;
+                else
+                    in -= a;
+        if (std::max(in, out) > pin.groupAmps)
+            observer_->trouble(Trouble::groupOverload, id, pinId, kNoPin, std::max(in, out), queue_.now(), cause_);
     }
 }
 

@@ -131,6 +131,14 @@ void OpAmpDevice::at(const std::array<double, kMostTerminals>& v, DevicePoint& o
         out.siemens[3][i] = -outwards.slope * out.siemens[2][i];
         out.siemens[4][i] = -out.siemens[2][i] - out.siemens[3][i];
     }
+    // Its own consumption, which also says where a supply pin lies that nothing is wired to.
+    const double own = 1 / model_.supplyOhms;
+    out.amps[3] += own * (v[3] - v[4]);
+    out.amps[4] -= own * (v[3] - v[4]);
+    out.siemens[3][3] += own;
+    out.siemens[3][4] -= own;
+    out.siemens[4][4] += own;
+    out.siemens[4][3] -= own;
     const double bleed = 1 / model_.bleedOhms;
     out.amps[0] = bleed * (v[0] - v[1]);
     out.amps[1] = -out.amps[0];

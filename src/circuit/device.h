@@ -97,6 +97,7 @@ struct OpAmpModel {
     double outputOhms = 50;
     double headroomVolts = 0.02;  // how near to each supply the output gets without load
     double bleedOhms = 10e6;      // between the inputs
+    double supplyOhms = 50e3;     // between the supply pins: what it takes for itself
 };
 
 class OpAmpDevice final : public Device {

@@ -40,6 +40,10 @@ int checkCommand(const std::string& file)
         fmt::print("warning: {}\n", w);
     bool errors = false;
     for (const bench::Finding& f : (*world)->findings()) {
+        if (!f.muted.empty()) {
+            fmt::print("muted: {}: {} [{}: {}]\n", f.where, f.message, f.rule, f.muted);
+            continue;
+        }
         fmt::print("{}: {}: {} [{}]\n", bench::severityName(f.severity), f.where, f.message, f.rule);
         errors = errors || f.severity == bench::Severity::error;
     }

@@ -15,13 +15,12 @@ public:
         : id_(context.id), circuit_(context.circuit), cause_(context.cause), remark_(context.remark), a_(context.net("1")), b_(context.net("2")), volts_(volts), polar_(polar),
           element_(circuit_.addCapacitor(a_, b_, {farads}, {ohms}, {polar ? 1 / (farads * 0.01) : 1e12}, context.id))
     {
-        circuit_.watchElement(element_, *this);
+        circuit_.watchElement(element_, *this, polar ? std::vector{volts, -kReverseVolts} : std::vector{volts, -volts});
     }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
 
     void elementChanged(circuit::ElementId, kernel::Time) override
     {
-        constexpr double kReverseVolts = 1.0;
         const double across = circuit_.voltage(a_).value - circuit_.voltage(b_).value;
         if (!remark_)
             return;
@@ -38,6 +37,8 @@ public:
     }
 
 private:
+    static constexpr double kReverseVolts = 1.0;  // an electrolytic one stands a little
+
     std::string id_;
     circuit::Circuit& circuit_;
     circuit::Cause cause_;

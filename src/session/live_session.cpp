@@ -98,6 +98,9 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
         const std::lock_guard lock(mutex_);
         serial_.push_back(byte);
     };
+    session_->setProbes(scope_.channels);
+    singleAt_.reset();
+    singleSince_ = session_->world().now();
     integralsAt_ = session_->world().now();
     highBefore_.clear();
     rebase();
@@ -355,6 +358,7 @@ void LiveSession::publish(bool always)
         fillPins(*picture);
         fillLights(*picture);
         fillParts(*picture);
+        fillScope(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
         for (const auto& unit : world.chips()) {
@@ -444,6 +448,57 @@ void LiveSession::fillLights(Picture& picture)
         picture.lights.push_back({lights[i].part, lights[i].inner, lights[i].color, ampsLast_[i], std::cbrt(share)});
     }
     integralsAt_ = world.now();
+}
+
+void LiveSession::watchScope(const ScopeRequest& request)
+{
+    post([this, request] {
+        if (session_ != nullptr && (request.single != scope_.single)) {
+            singleAt_.reset();
+            singleSince_ = session_->world().now();
+        }
+        scope_ = request;
+        if (session_ != nullptr)
+            session_->setProbes(request.channels);
+        changed_ = true;
+    });
+}
+
+// The last trigger whose window is complete; without one, the latest.
+void LiveSession::fillScope(Picture& picture)
+{
+    if (scope_.channels.empty() || scope_.columns == 0)
+        return;
+    const Time now = session_->world().now();
+    ScopePicture& scope = picture.scope;
+    scope.from = now - scope_.span;
+    const auto before = Duration(static_cast<std::int64_t>(scope_.before * static_cast<double>(scope_.span.count())));
+    if (scope_.trigger && *scope_.trigger < scope_.channels.size()) {
+        const tape::Waveform* source = session_->waveform(scope_.channels[*scope_.trigger]);
+        std::optional<Time> at = scope_.single != 0 ? singleAt_ : std::nullopt;
+        if (!at && source != nullptr && !source->empty()) {
+            const Time from = scope_.single != 0 ? std::max(singleSince_, source->knownFrom()) : source->knownFrom();
+            at = source->lastPassing(scope_.level, scope_.rising, from, now - (scope_.span - before));
+            if (scope_.single != 0)
+                singleAt_ = at;
+        }
+        scope.waiting = scope_.single != 0 && !at;
+        if (at) {
+            scope.triggered = true;
+            scope.trigger = *at;
+            scope.from = *at - before;
+        }
+    }
+    scope.to = scope.from + scope_.span;
+    for (const bench::PinRef& pin : scope_.channels) {
+        ScopeChannel channel;
+        channel.name = pin.text();
+        if (const tape::Waveform* w = session_->waveform(pin)) {
+            channel.columns = w->columns(scope.from, scope.to, scope_.columns);
+            channel.measures = w->measure(scope.from, scope.to);
+        }
+        scope.channels.push_back(std::move(channel));
+    }
 }
 
 void LiveSession::fillParts(Picture& picture) const

@@ -46,6 +46,7 @@ public:
     void send(const std::string& uart, const std::string& bytes);
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
+    void watchScope(const ScopeRequest& request);
 
     // The latest picture; never null.
     [[nodiscard]] std::shared_ptr<const Picture> picture() const;
@@ -68,6 +69,7 @@ private:
     void build(const bench::Document& document, const std::string& folder);
     void fillPins(Picture& picture);
     void fillLights(Picture& picture);
+    void fillScope(Picture& picture);
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
     void rebase();
@@ -87,6 +89,9 @@ private:
     bool fullSpeed_ = false;
     std::string stopped_;
     TapeRequest tape_;
+    ScopeRequest scope_;
+    std::optional<Time> singleAt_;  // where the one trigger was
+    Time singleSince_{};            // it was asked for then
     std::uint64_t pictures_ = 0;
     bool changed_ = true;
     std::chrono::steady_clock::time_point wallBase_{};

@@ -11,6 +11,7 @@
 #include "bench/finding.h"
 #include "circuit/circuit.h"
 #include "tape/tape.h"
+#include "tape/waveform.h"
 
 namespace bramix::session {
 
@@ -75,6 +76,32 @@ struct LanePicture {
     std::vector<Edge> edges;
 };
 
+// What the oscilloscope is to show: a window of `span` around a trigger, or the latest.
+struct ScopeRequest {
+    std::vector<bench::PinRef> channels;
+    kernel::Duration span = std::chrono::milliseconds(10);
+    std::size_t columns = 0;
+    std::optional<std::size_t> trigger;  // a channel; none: the latest
+    double level = 2.5;
+    bool rising = true;
+    double before = 0.25;   // share of the window before the trigger
+    std::uint64_t single = 0;  // each new number waits for one trigger and stays there; 0: goes on
+};
+
+struct ScopeChannel {
+    std::string name;
+    std::vector<tape::WaveColumn> columns;
+    std::optional<tape::WaveMeasures> measures;
+};
+
+struct ScopePicture {
+    kernel::Time from{}, to{};
+    bool triggered = false;
+    bool waiting = false;      // for the one trigger
+    kernel::Time trigger{};
+    std::vector<ScopeChannel> channels;
+};
+
 struct Picture {
     std::uint64_t number = 0;
     kernel::Time now{};
@@ -93,6 +120,7 @@ struct Picture {
     std::vector<bench::Finding> findings;
     kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
     std::vector<LanePicture> lanes;
+    ScopePicture scope;
 };
 
 // What the tape view shows just now.

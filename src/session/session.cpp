@@ -1,5 +1,7 @@
 #include "session/session.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 namespace bramix::session {
@@ -33,6 +35,7 @@ void Session::takeWorld(std::unique_ptr<World> world)
     world_ = std::move(world);
     mapChannels();
     readSymbols();
+    attachProbes();
 }
 
 void Session::mapChannels()
@@ -136,6 +139,8 @@ Result<void> Session::restart()
         return tl::unexpected(fresh.error());
     const std::unique_ptr<World> old = std::move(world_);
     tape_.clear();
+    for (auto& [ref, waveform] : waveforms_)
+        waveform.clear();
     inputs_.clear();
     symbolFile_.clear();
     takeWorld(std::move(*fresh));
@@ -212,6 +217,42 @@ bool Session::finishVcd()
     const bool good = vcd_ == nullptr || vcd_->finish(world_->now());
     vcd_.reset();
     return good;
+}
+
+void Session::setProbes(const std::vector<bench::PinRef>& pins)
+{
+    std::erase_if(waveforms_, [&](const auto& w) { return std::find(pins.begin(), pins.end(), w.first) == pins.end(); });
+    for (const bench::PinRef& pin : pins)
+        waveforms_.try_emplace(pin);
+    attachProbes();
+}
+
+void Session::attachProbes()
+{
+    world_->flushProbes();
+    for (const auto& [ref, id] : world_->pins())
+        world_->probe(id, nullptr);
+    waveformsOfNet_.clear();
+    for (auto& [ref, waveform] : waveforms_)
+        if (const auto pin = world_->pin(ref)) {
+            waveformsOfNet_[static_cast<std::uint32_t>(world_->circuit().netOf(*pin))].push_back(&waveform);
+            world_->probe(*pin, this);
+        }
+}
+
+const tape::Waveform* Session::waveform(const bench::PinRef& pin)
+{
+    world_->flushProbes();
+    const auto found = waveforms_.find(pin);
+    return found == waveforms_.end() ? nullptr : &found->second;
+}
+
+void Session::piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant)
+{
+    if (building_)
+        return;
+    for (tape::Waveform* w : waveformsOfNet_[static_cast<std::uint32_t>(net)])
+        w->add(from, to, volts, constant);
 }
 
 void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Cause cause)

@@ -14,6 +14,7 @@
 #include "bench/world.h"
 #include "debug/symbols.h"
 #include "tape/tape.h"
+#include "tape/waveform.h"
 #include "tape/vcd.h"
 
 namespace bramix::session {
@@ -47,7 +48,7 @@ struct Input {
     double value = 0;
 };
 
-class Session final : private bench::WorldObserver {
+class Session final : private bench::WorldObserver, private circuit::ProbeListener {
 public:
     [[nodiscard]] static Result<std::unique_ptr<Session>> open(bench::Document document, const bench::Catalogue& catalogue, const SessionOptions& options);
     ~Session() override;
@@ -79,6 +80,11 @@ public:
     // One line about the chip that has faulted; empty where none has.
     [[nodiscard]] std::string faultText() const;
 
+    // Records the voltage of these pins from now on, and of no others; what was recorded of a pin that stays is kept. Pins that are not there are passed over.
+    void setProbes(const std::vector<bench::PinRef>& pins);
+    // What was recorded of a pin up to now, or null.
+    [[nodiscard]] const tape::Waveform* waveform(const bench::PinRef& pin);
+
     // The tape channel of a pin's net, or UINT32_MAX.
     [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
 
@@ -98,6 +104,8 @@ private:
     void readSymbols();
     void mapChannels();
 
+    void piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) override;
+    void attachProbes();
     void edge(bench::NetId net, bench::NetState state, Time at, bench::Cause cause) override;
     void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) override;
     void finding(const Finding& finding) override;
@@ -112,6 +120,8 @@ private:
     std::map<std::string, debug::Symbols> symbols_;
     std::map<std::string, std::string> symbolFile_;
     std::vector<Input> inputs_;
+    std::map<bench::PinRef, tape::Waveform> waveforms_;
+    std::map<std::uint32_t, std::vector<tape::Waveform*>> waveformsOfNet_;
     std::unique_ptr<tape::VcdWriter> vcd_;
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
     bool building_ = false;

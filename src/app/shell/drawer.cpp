@@ -4,6 +4,7 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPainter>
 #include <QPushButton>
 
@@ -73,7 +74,12 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
 
     connect(filter_, &QLineEdit::textChanged, this, &Drawer::fillParts);
     connect(parts_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit partChosen(item->data(Qt::UserRole).toString().toStdString()); });
-    connect(findings_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit placeChosen(item->data(Qt::UserRole).toString().toStdString()); });
+    connect(findings_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        emit placeChosen(item->data(Qt::UserRole).toString().toStdString());
+        emit momentChosen(kernel::Time(kernel::Duration(item->data(Qt::UserRole + 1).toLongLong())));
+    });
+    findings_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(findings_, &QListWidget::customContextMenuRequested, this, &Drawer::offerMute);
     connect(&editor_, &Editor::fileChanged, this, [this] {
         if (stack_->isVisible() && stack_->currentIndex() == kFiles)
             fillFiles();
@@ -168,15 +174,56 @@ void Drawer::fillFiles()
     filesLayout_->addStretch(1);
 }
 
+// A finding that is as the person wants it can be muted, with the reason kept in the bench file.
+void Drawer::offerMute(const QPoint& at)
+{
+    const QListWidgetItem* item = findings_->itemAt(at);
+    if (item == nullptr)
+        return;
+    const std::string where = item->data(Qt::UserRole).toString().toStdString();
+    const std::string id = where.substr(0, where.find_first_of(".:/"));
+    const std::string rule = item->data(Qt::UserRole + 2).toString().toStdString();
+    const bench::PartItem* part = editor_.document().part(id);
+    if (part == nullptr || rule.empty())
+        return;
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    if (part->mute.contains(rule)) {
+        menu->addAction(tr("Mind it again"), this, [this, id, rule] {
+            editor_.change(tr("mute"), [&](bench::Document& d) {
+                if (bench::PartItem* p = d.part(id))
+                    p->mute.erase(rule);
+            });
+        });
+    } else {
+        for (const QString& reason : {tr("as intended"), tr("only on this bench"), tr("known, to be mended")})
+            menu->addAction(tr("Mute for %1: %2").arg(QString::fromStdString(id), reason), this, [this, id, rule, reason] {
+                editor_.change(tr("mute"), [&](bench::Document& d) {
+                    if (bench::PartItem* p = d.part(id))
+                        p->mute[rule] = reason.toStdString();
+                });
+            });
+    }
+    menu->popup(findings_->viewport()->mapToGlobal(at));
+}
+
 void Drawer::fillFindings()
 {
     findings_->clear();
     shownFindings_ = editor_.picture().findings.size();
     for (const bench::Finding& f : editor_.picture().findings) {
-        const QString when = QString::fromStdString(kernel::formatClock(f.time)) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
+        QString when = QString::fromStdString(kernel::formatClock(f.time)) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
+        if (!f.muted.empty())
+            when += tr("\nmuted: %1").arg(QString::fromStdString(f.muted));
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(QString::fromStdString(f.message), when));
-        item->setIcon(theme::icon("findings", f.severity == bench::Severity::error ? theme::kRust : f.severity == bench::Severity::warning ? theme::kAmber : theme::kMuted));
+        const bool quiet = !f.muted.empty() || f.severity == bench::Severity::note;
+        item->setIcon(theme::icon("findings", quiet ? theme::kMuted : f.severity == bench::Severity::error ? theme::kRust : theme::kAmber));
+        if (!f.muted.empty())
+            item->setForeground(theme::kMuted);
         item->setData(Qt::UserRole, QString::fromStdString(f.where));
+        item->setData(Qt::UserRole + 1, static_cast<qlonglong>(f.time.time_since_epoch().count()));
+        item->setData(Qt::UserRole + 2, QString::fromStdString(f.rule));
+        item->setToolTip(tr("%1. A click goes to the part and the moment; the other button mutes it.").arg(QString::fromStdString(f.rule)));
         item->setFont(theme::words(8.8));
         findings_->addItem(item);
     }

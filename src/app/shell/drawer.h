@@ -33,11 +33,13 @@ signals:
     void saveWanted(bool elsewhere);
     void fileChosen(const QString& file);
     void placeChosen(const std::string& where);
+    void momentChosen(kernel::Time at);
 
 private:
     void fillParts();
     void fillFiles();
     void fillFindings();
+    void offerMute(const QPoint& at);
     QWidget* page(const QString& title, QWidget* content);
 
     Editor& editor_;

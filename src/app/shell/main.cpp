@@ -60,7 +60,10 @@ int main(int argc, char** argv)
         const QCommandLineOption picture("picture", "draw the window into a PNG file and leave", "file");
         const QCommandLineOption span("for", "with --picture: after this much simulated time", "time", "3s");
         const QCommandLineOption serial("serial", "with --picture: show the serial view");
-        parser.addOptions({picture, span, serial});
+        const QCommandLineOption scope("scope", "with --picture: show the oscilloscope with these pins, comma separated", "pins");
+        const QCommandLineOption across("across", "with --scope: so much time across", "time", "10ms");
+        const QCommandLineOption findings("findings", "with --picture: open the list of findings");
+        parser.addOptions({picture, span, serial, scope, across, findings});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -79,6 +82,25 @@ int main(int argc, char** argv)
                 return 2;
             }
             window.neverAsk();
+            if (parser.isSet(findings))
+                window.showFindings();
+            if (parser.isSet(scope)) {
+                const auto time = kernel::parseDuration(parser.value(across).toStdString());
+                if (!time) {
+                    fmt::print(stderr, "--across: {}\n", time.error().text());
+                    return 2;
+                }
+                window.scope().setSpan(*time);
+                for (const QString& pin : parser.value(scope).split(',', Qt::SkipEmptyParts)) {
+                    const auto ref = bench::parsePinRef(pin.toStdString());
+                    if (!ref) {
+                        fmt::print(stderr, "--scope: {}\n", ref.error().text());
+                        return 2;
+                    }
+                    window.scope().toggle(*ref);
+                }
+                window.showScope();
+            }
             return drawPicture(window, parser.value(picture), *until, parser.isSet(serial));
         }
         return QApplication::exec();

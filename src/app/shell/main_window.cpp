@@ -73,6 +73,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     tabs_->setObjectName("lowerTabs");
     tabs_->addTab(tr("Tape"));
     tabs_->addTab(tr("Serial"));
+    tabs_->addTab(tr("Oscilloscope"));
     tabs_->setDrawBase(false);
     tabs_->setExpanding(false);
     tabs_->setFocusPolicy(Qt::NoFocus);
@@ -81,9 +82,11 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     tabs_->setFont(theme::words(9.4, QFont::DemiBold));
     tape_ = new TapeView(editor_);
     serial_ = new SerialView(editor_);
+    scope_ = new ScopeView(editor_);
     lower_ = new QStackedWidget;
     lower_->addWidget(tape_);
     lower_->addWidget(serial_);
+    lower_->addWidget(scope_);
     lowerRows->addWidget(tabs_);
     lowerRows->addWidget(lower_, 1);
 
@@ -120,7 +123,8 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
         if (mayLeave())
             open(file);
     });
-    connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:"))); });
+    connect(drawer_, &Drawer::momentChosen, tape_, &TapeView::goTo);
+    connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:/"))); });
     connect(restore, &QPushButton::clicked, this, [this] {
         editor_.restoreRecovery();
         recovery_->hide();
@@ -160,6 +164,12 @@ void MainWindow::addCommands()
         if (const auto pin = bench_->hoveredPin())
             editor_.toggleLane(*pin);
     });
+    add(tr("Pin under the pointer on the oscilloscope, or off it"), {QKeySequence(Qt::Key_O)}, [this] {
+        if (const auto pin = bench_->hoveredPin()) {
+            scope_->toggle(*pin);
+            showScope();
+        }
+    });
     add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
     add(tr("Select all"), {QKeySequence::SelectAll}, [this] { bench_->selectAll(); });
     add(tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); });
@@ -173,6 +183,7 @@ void MainWindow::addCommands()
         arrange(kMeasureShare);
     });
     add(tr("Show the tape"), {}, [this] { showTape(); });
+    add(tr("Show the oscilloscope"), {}, [this] { showScope(); });
     add(tr("Show the serial view"), {}, [this] { showSerial(); });
     add(tr("Parts drawer"), {}, [this] { drawer_->toggle(Drawer::kParts); });
     add(tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); });
@@ -203,6 +214,8 @@ void MainWindow::open(const QString& file)
 void MainWindow::showRecoveryBar() { recovery_->setVisible(editor_.hasRecovery()); }
 
 void MainWindow::showSerial() { tabs_->setCurrentIndex(1); }
+void MainWindow::showFindings() { drawer_->toggle(Drawer::kFindings); }
+void MainWindow::showScope() { tabs_->setCurrentIndex(2); }
 void MainWindow::showTape() { tabs_->setCurrentIndex(0); }
 
 void MainWindow::openAddPart()

@@ -9,6 +9,7 @@
 
 #include "app/canvas/bench_view.h"
 #include "app/inspector/inspector.h"
+#include "app/scope/scope_view.h"
 #include "app/serial/serial_view.h"
 #include "app/shell/drawer.h"
 #include "app/shell/editor.h"
@@ -34,6 +35,9 @@ public:
     void openAddPart();
     void openFindAnything();
     void showSerial();
+    void showScope();
+    void showFindings();
+    [[nodiscard]] ScopeView& scope() { return *scope_; }
     void showTape();
     // Closing asks no questions; for tests.
     void neverAsk() { asks_ = false; }
@@ -69,6 +73,7 @@ private:
     BenchView* bench_;
     Inspector* inspector_;
     TapeView* tape_;
+    ScopeView* scope_ = nullptr;
     SerialView* serial_;
     QTabBar* tabs_;
     QStackedWidget* lower_;

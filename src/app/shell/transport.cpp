@@ -129,9 +129,12 @@ void Transport::refresh()
     speed_->setText(speed);
     speed_->setToolTip(tip);
     int worst = 0;
+    std::size_t count = 0;
     for (const bench::Finding& f : p.findings)
-        worst = std::max(worst, static_cast<int>(f.severity));
-    const auto count = p.findings.size();
+        if (f.muted.empty()) {
+            worst = std::max(worst, static_cast<int>(f.severity));
+            ++count;
+        }
     findings_->setVisible(count > 0);
     findings_->setText(count == 1 ? tr("1 finding") : tr("%1 findings").arg(count));
     const char* style = worst == 2 ? "background: #F3D9D2; color: #8E2F1B;" : worst == 1 ? "background: #F6E3C5; color: #8A5206;" : "background: #E2D8C8; color: #4F4656;";

@@ -87,6 +87,16 @@ void TapeView::receive(const std::vector<session::SerialByte>& bytes)
         serial_.erase(serial_.begin(), serial_.end() - kSerialKept / 2);
 }
 
+void TapeView::goTo(kernel::Time at)
+{
+    follow_ = false;
+    to_ = at + span_ / 2;
+    markA_ = at;
+    markB_.reset();
+    request();
+    update();
+}
+
 void TapeView::follow(Duration span)
 {
     span_ = std::clamp(span, kShortest, kLongest);

@@ -21,6 +21,8 @@ public:
 
     // Shows this much time, the present at the right.
     void follow(kernel::Duration span);
+    // Shows this moment in the middle, with the first mark on it.
+    void goTo(kernel::Time at);
     [[nodiscard]] bool following() const { return follow_; }
     [[nodiscard]] kernel::Duration span() const { return span_; }
     [[nodiscard]] std::optional<kernel::Duration> betweenMarks() const;

@@ -47,7 +47,7 @@ void Ports::attach(PortPin pin, circuit::PinId id)
         pinOf_.resize(index + 1);
     pinOf_[index] = pin;
     circuit_.listen(id, *this, thresholds());
-    circuit_.setLimit(id, {electrical_.limitAmps});
+    circuit_.setLimit(id, {electrical_.limitAmps}, actor_, {electrical_.togetherAmps});
     setClamp(id);
 }
 

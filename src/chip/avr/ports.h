@@ -43,6 +43,7 @@ public:
         double outputOhms = 25.0;    // VOL 0.5 V at 20 mA
         double pullUpOhms = 35'000;  // 20 to 50 kΩ
         double limitAmps = 0.040;    // absolute maximum a pin
+        double togetherAmps = 0.200; // and through VCC or GND
     };
 
     Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrical);

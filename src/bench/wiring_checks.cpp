@@ -1,0 +1,182 @@
+#include "bench/wiring_checks.h"
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+namespace bramix::bench {
+
+namespace {
+
+using circuit::NetId;
+
+struct Lead {
+    const PartItem* part;
+    const PartKind* kind;
+    const PinKind* pin;
+};
+
+class Checks {
+public:
+    explicit Checks(const Wiring& wiring) : wiring_(wiring)
+    {
+        for (const PartItem& part : wiring.document.parts)
+            if (const PartKind* kind = wiring.catalogue.find(part.kind))
+                for (const PinKind& pin : kind->pins)
+                    if (const auto net = netOf(part.id, pin.name))
+                        leads_[*net].push_back({&part, kind, &pin});
+    }
+
+    std::vector<Finding> run()
+    {
+        for (const PartItem& part : wiring_.document.parts)
+            if (const PartKind* kind = wiring_.catalogue.find(part.kind); kind != nullptr && kind->chip == nullptr)
+                checkPart(part, *kind);
+        checkGround();
+        checkBuses();
+        return std::move(out_);
+    }
+
+private:
+    void tell(Severity severity, const char* rule, const std::string& where, std::string message) { out_.push_back({.severity = severity, .rule = rule, .where = where, .message = std::move(message), .wiring = true}); }
+
+    [[nodiscard]] std::optional<NetId> netOf(const std::string& part, const std::string& pin) const
+    {
+        const auto id = wiring_.pin({part, pin});
+        return id ? std::optional(wiring_.circuit.netOf(*id)) : std::nullopt;
+    }
+    // Another part, or another pin of this one, is on this net too.
+    [[nodiscard]] bool joined(const PartItem& part, const PinKind& pin) const
+    {
+        const auto net = netOf(part.id, pin.name);
+        return net && leads_.at(*net).size() > 1;
+    }
+
+    void checkPart(const PartItem& part, const PartKind& kind)
+    {
+        const auto wired = static_cast<std::size_t>(std::count_if(kind.pins.begin(), kind.pins.end(), [&](const PinKind& p) { return joined(part, p); }));
+        if (wired == 0) {
+            if (kind.pins.size() > 1)
+                tell(Severity::note, "part-unwired", part.id, fmt::format("{} is wired to nothing", part.id));
+            return;
+        }
+        if (kind.pins.size() == 2 && wired == 1) {
+            const PinKind& loose = joined(part, kind.pins[0]) ? kind.pins[1] : kind.pins[0];
+            tell(Severity::warning, "lead-loose", part.id + "." + loose.name, fmt::format("{}.{} is wired to nothing, so no current can pass through {}; give it its wire", part.id, loose.name, part.id));
+        }
+        if (kind.behaviour == "op-amp" || kind.behaviour == "comparator")
+            for (const char* supply : {"V+", "V-"})
+                if (!joined(part, *kind.pin(supply)))
+                    tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
+        if (kind.behaviour == "led" && wired == 2) {
+            const auto anode = netOf(part.id, "A");
+            const auto cathode = netOf(part.id, "K");
+            std::set<NetId> seen;
+            if (*anode == *cathode)
+                tell(Severity::warning, "part-shorted", part.id, fmt::format("both leads of {} are on one net: it can never shine", part.id));
+            else if (isFirm(*anode, seen) && (seen.clear(), isFirm(*cathode, seen)))
+                tell(Severity::error, "led-without-resistor", part.id, fmt::format("nothing limits the current of {}: between two firm voltages it takes what they give; put a resistor in series", part.id));
+        }
+        if (kind.behaviour == "inductor" && wired == 2)
+            checkCoil(part);
+    }
+
+    // Held at a voltage by something that gives as much current as it is asked for.
+    bool isFirm(NetId net, std::set<NetId>& seen) const
+    {
+        if (!seen.insert(net).second)
+            return false;
+        if (wiring_.circuit.isRail(net))
+            return true;
+        const auto found = leads_.find(net);
+        if (found == leads_.end())
+            return false;
+        for (const Lead& lead : found->second) {
+            const std::string& b = lead.kind->behaviour;
+            const std::string& pin = lead.pin->name;
+            if (lead.kind->chip != nullptr && (!lead.pin->chipPin.empty() || lead.pin->supplyVolts))
+                return true;
+            if (lead.pin->supplyVolts || lead.pin->ground || b == "bench-supply" || b == "battery" || b == "supply" || ((b == "op-amp" || b == "comparator") && pin == "OUT"))
+                return true;
+            // Through what hardly resists.
+            static const std::map<std::string, std::vector<std::vector<std::string>>, std::less<>> kThrough{
+                {"push-button", {{"1", "2"}}}, {"slide-switch", {{"C", "A"}, {"C", "B"}}}, {"bipolar", {{"C", "E"}}}, {"mosfet", {{"D", "S"}}}, {"diode", {{"A", "K"}}}};
+            const auto through = kThrough.find(b);
+            if (through == kThrough.end())
+                continue;
+            for (const auto& pair : through->second)
+                for (std::size_t i = 0; i < 2; ++i)
+                    if (pair[i] == pin)
+                        if (const auto other = netOf(lead.part->id, pair[1 - i]); other && isFirm(*other, seen))
+                            return true;
+        }
+        return false;
+    }
+
+    // A coil that something switches wants a diode across it.
+    void checkCoil(const PartItem& coil)
+    {
+        const NetId a = *netOf(coil.id, "1");
+        const NetId b = *netOf(coil.id, "2");
+        bool switched = false;
+        bool guarded = false;
+        for (const NetId net : {a, b})
+            for (const Lead& lead : leads_.at(net)) {
+                const std::string& kind = lead.kind->behaviour;
+                switched = switched || kind == "bipolar" || kind == "mosfet" || kind == "push-button" || kind == "slide-switch";
+                if (kind == "diode") {
+                    const auto anode = netOf(lead.part->id, "A");
+                    const auto cathode = netOf(lead.part->id, "K");
+                    guarded = guarded || (anode && cathode && ((*anode == a && *cathode == b) || (*anode == b && *cathode == a)));
+                }
+            }
+        if (switched && !guarded)
+            tell(Severity::warning, "coil-without-diode", coil.id, fmt::format("{} is switched and has no diode across it: switched off, it kicks to hundreds of volts; put a diode across it, cathode to the plus side", coil.id));
+    }
+
+    void checkGround()
+    {
+        bool floats = false;
+        for (const auto& [net, leads] : leads_)
+            for (const Lead& lead : leads) {
+                if (leads.size() > 1 && wiring_.circuit.isRail(net) && (lead.pin->ground || lead.kind->behaviour == "supply"))
+                    return;
+                floats = floats || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source") && leads.size() > 1);
+            }
+        if (floats)
+            tell(Severity::warning, "no-ground", "bench", "nothing on this bench is joined to ground, so its voltages have nothing to be measured from; put a ground where they shall be 0 V");
+    }
+
+    // The data and clock line of a two-wire bus that joins several chips need a resistor each to the supply.
+    void checkBuses()
+    {
+        for (const auto& [net, leads] : leads_) {
+            std::string line;
+            std::set<std::string> chips;
+            bool pulled = wiring_.circuit.isRail(net);
+            for (const Lead& lead : leads) {
+                for (const char* function : {"SDA", "SCL"})
+                    if ((" " + lead.pin->about + " ").find(std::string(" ") + function + " ") != std::string::npos && lead.kind->chip != nullptr) {
+                        line = function;
+                        chips.insert(lead.part->id);
+                    }
+                pulled = pulled || lead.kind->behaviour == "resistor" || lead.kind->behaviour == "potentiometer";
+            }
+            if (chips.size() > 1 && !pulled)
+                tell(Severity::warning, "bus-without-pull-up", wiring_.circuit.name(net), fmt::format("net {} joins {} of {} chips and nothing pulls it up; put 4.7 kΩ to the supply", wiring_.circuit.name(net), line, chips.size()));
+        }
+    }
+
+    const Wiring& wiring_;
+    std::map<NetId, std::vector<Lead>> leads_;
+    std::vector<Finding> out_;
+};
+
+}  // namespace
+
+std::vector<Finding> checkWiring(const Wiring& wiring) { return Checks(wiring).run(); }
+
+}  // namespace bramix::bench
