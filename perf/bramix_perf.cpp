@@ -151,6 +151,75 @@ void rememberedEdge(benchmark::State& state)
 }
 BENCHMARK(rememberedEdge);
 
+// A ladder of fifty nodes with ten diodes, driven at its head: how long one solution takes that is not remembered.
+void freshSolution(benchmark::State& state)
+{
+    kernel::EventQueue queue;
+    circuit::Circuit c(queue);
+    const auto ground = c.addNet("GND");
+    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    const auto head = c.addNet("n0");
+    const auto pin = c.addPin(head, "pin");
+    auto last = head;
+    for (int i = 1; i < 50; ++i) {
+        const auto net = c.addNet("n");
+        c.addResistor(last, net, {100}, "r");
+        c.addResistor(net, ground, {10'000}, "r");
+        if (i % 5 == 0)
+            c.addDiode(net, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "d");
+        last = net;
+    }
+    c.seal(nullptr);
+    double volts = 1;
+    for (auto _ : state)
+        c.drive(pin, {volts = volts > 9 ? 1 : volts + 0.0137, 25}, {});
+}
+BENCHMARK(freshSolution)->Unit(benchmark::kMicrosecond);
+
+// A pulse-width output into a filter that an input reads: each edge begins a new exponential.
+void filteredEdge(benchmark::State& state)
+{
+    kernel::EventQueue queue;
+    circuit::Circuit c(queue);
+    const auto ground = c.addNet("GND");
+    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    const auto out = c.addNet("out");
+    const auto cap = c.addNet("cap");
+    const auto pin = c.addPin(out, "pin");
+    c.addResistor(out, cap, {10'000}, "r");
+    c.addCapacitor(cap, ground, {1e-6}, {0.02}, {1e12}, "c");
+    c.seal(nullptr);
+    bool high = false;
+    for (auto _ : state) {
+        c.drive(pin, {(high = !high) ? 5.0 : 0.0, 25}, {});
+        queue.advanceTo(queue.now() + std::chrono::microseconds(8));
+    }
+}
+BENCHMARK(filteredEdge);
+
+// An LED with a capacitor across it, switched at 1 kHz: a millisecond of steps.
+void steppedPeriod(benchmark::State& state)
+{
+    kernel::EventQueue queue;
+    circuit::Circuit c(queue);
+    const auto ground = c.addNet("GND");
+    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    const auto out = c.addNet("out");
+    const auto anode = c.addNet("anode");
+    const auto pin = c.addPin(out, "pin");
+    c.addResistor(out, anode, {330}, "r");
+    c.addCapacitor(anode, ground, {1e-7}, {0.02}, {1e12}, "c");
+    c.addDiode(anode, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "led");
+    c.seal(nullptr);
+    bool high = false;
+    for (auto _ : state)
+        for (int i = 0; i < 2; ++i) {
+            c.drive(pin, {(high = !high) ? 5.0 : 0.0, 25}, {});
+            queue.advanceTo(queue.now() + std::chrono::microseconds(500));
+        }
+}
+BENCHMARK(steppedPeriod)->Unit(benchmark::kMicrosecond);
+
 }  // namespace
 
 BENCHMARK_MAIN();

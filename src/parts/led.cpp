@@ -30,12 +30,13 @@ constexpr double kMicroampere = 1e-5; // and leaks this much at that voltage
 class Led final : public StatefulPart<Led> {
 public:
     Led(PartContext& context, const circuit::DiodeModel& model, double rated, double limit)
-        : light_{context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), rated},
+        : model_(model), light_{context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), rated},
           wear_(context, light_.element, {.amps = limit, .margin = 2.5, .seconds = 0.4, .remedy = "put a resistor in series"})
     {
     }
 
     [[nodiscard]] const Light* light() const override { return &light_; }
+    [[nodiscard]] const circuit::DiodeModel* diode() const override { return &model_; }
     [[nodiscard]] bool dead() const override { return wear_.dead(); }
     void replace() override { wear_.replace(); }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return light_.element; }
@@ -47,6 +48,7 @@ public:
     }
 
 private:
+    circuit::DiodeModel model_;
     Light light_;
     Wear wear_;
 };

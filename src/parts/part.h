@@ -66,6 +66,8 @@ public:
     [[nodiscard]] virtual const Light* light() const { return nullptr; }
     // Burnt out: dead until it is replaced.
     [[nodiscard]] virtual bool dead() const { return false; }
+    // Its curve, of an LED; null for others.
+    [[nodiscard]] virtual const circuit::DiodeModel* diode() const { return nullptr; }
     // A new one of the same kind in its place.
     virtual void replace() {}
     // What the part shows on its own face, such as a meter's reading; empty for most.

@@ -516,6 +516,8 @@ void LiveSession::fillParts(Picture& picture) const
             p.amps = world.circuit().current(*element).value;
             p.watts = world.circuit().watts(*element);
         }
+        if (part->diode() != nullptr)
+            p.series = bench::seriesPath(world, session_->document(), catalogue_, item.id);
         picture.parts.emplace(item.id, std::move(p));
     }
 }

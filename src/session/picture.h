@@ -9,6 +9,7 @@
 
 #include "bench/document.h"
 #include "bench/finding.h"
+#include "bench/series_resistor.h"
 #include "circuit/circuit.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
@@ -42,6 +43,7 @@ struct PartPicture {
     double watts = 0;
     bool dead = false;      // burnt through
     std::string face;       // what it shows itself
+    std::optional<bench::SeriesPath> series;  // of an LED: the resistor that sets its current
 };
 
 struct ChipPicture {

@@ -47,7 +47,7 @@ static int16_t tenths(uint16_t count)
     uint8_t i = 1;
     while (i < 8 && count > kCounts[i])
         i++;
-    return -100 + 50 * (i - 1) + (int16_t)((int32_t)(count - kCounts[i - 1]) * 50 / (kCounts[i] - kCounts[i - 1]));
+    return -100 + 50 * (i - 1) + (int16_t)(((int32_t)count - kCounts[i - 1]) * 50 / (kCounts[i] - kCounts[i - 1]));
 }
 
 int main(void)

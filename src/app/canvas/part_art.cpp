@@ -285,18 +285,11 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setPen(QColor(0x22, 0x2E, 0x22));
         painter.setFont(theme::figures(9.6, QFont::DemiBold));
         painter.drawText(QRectF(8, 7, 80, 34), Qt::AlignCenter, now != picture.parts.end() ? QString::fromStdString(now->second.face) : QString());
-        // The knob points at what it measures.
         const auto mode = picture.controls.find(part.id + ".mode");
-        painter.setPen(QPen(QColor(0xD9, 0xCF, 0xC2), 1));
-        painter.setFont(theme::figures(6.2));
         constexpr const char* kModes[] = {"V", "A", "Ω", "⌁"};
-        for (int i = 0; i < 4; ++i) {
-            const double angle = (-60 + 40 * i) * 3.14159265 / 180;
-            const QPointF at(48 + 24 * std::sin(angle), 62 - 20 * std::cos(angle));
-            const bool now4 = mode != picture.controls.end() ? static_cast<int>(mode->second) == i : i == 0;
-            painter.setPen(now4 ? QColor(0xFF, 0xFF, 0xFF) : QColor(0x9D, 0xB0, 0xA6));
-            painter.drawText(QRectF(at.x() - 8, at.y() - 6, 16, 12), Qt::AlignCenter, QString::fromUtf8(kModes[i]));
-        }
+        painter.setPen(QColor(0xEE, 0xF2, 0xE4));
+        painter.setFont(theme::figures(11, QFont::DemiBold));
+        painter.drawText(QRectF(6, 50, 26, 24), Qt::AlignCenter, QString::fromUtf8(kModes[mode == picture.controls.end() ? 0 : std::clamp(static_cast<int>(mode->second), 0, 3)]));
     } else if (kind.behaviour == "potentiometer") {
         const auto position = picture.controls.find(part.id + ".position");
         const double angle = (-140 + 280 * (position != picture.controls.end() ? position->second : 0.5)) * 3.14159265 / 180;

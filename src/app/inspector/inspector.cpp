@@ -126,8 +126,20 @@ Inspector::Inspector(Editor& editor, QWidget* parent) : QScrollArea(parent), edi
     rebuild();
 }
 
+// What the running bench offers for the selected part: a current to show, a resistor to work out.
+std::string Inspector::offers() const
+{
+    if (editor_.selection().parts.size() != 1)
+        return {};
+    const auto known = editor_.picture().parts.find(*editor_.selection().parts.begin());
+    if (known == editor_.picture().parts.end())
+        return {};
+    return (known->second.measured ? "m" : "") + (known->second.series ? known->second.series->resistor : std::string());
+}
+
 void Inspector::rebuild()
 {
+    offered_ = offers();
     refreshers_.clear();
     page_ = new QWidget;
     page_->setObjectName("inspectorPage");
@@ -152,6 +164,8 @@ void Inspector::rebuild()
 
 void Inspector::refresh()
 {
+    if (offers() != offered_ && (page_ == nullptr || page_->focusWidget() == nullptr || !page_->focusWidget()->hasFocus()))
+        rebuild();
     for (const auto& r : refreshers_)
         r();
 }
@@ -260,6 +274,7 @@ void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kin
     addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about));
     addControls(part, kind);
     addMeasured(part, kind);
+    addSeriesHelp(part);
     if (kind.chip != nullptr)
         addFirmware(part);
     addPins(part, kind);
@@ -395,6 +410,66 @@ void Inspector::addMeasured(const bench::PartItem& part, const bench::PartKind& 
             lines << tr("%1, %2").arg(quantity(p.amps, kernel::Unit::ampere), quantity(p.watts, kernel::Unit::watt));
         text->setText(lines.join('\n'));
         replace->setVisible(p.dead);
+    });
+}
+
+// On an LED: the resistor for a current, worked out in front of the person, and a click that puts it in.
+void Inspector::addSeriesHelp(const bench::PartItem& part)
+{
+    const auto known = editor_.picture().parts.find(part.id);
+    if (known == editor_.picture().parts.end() || !known->second.series)
+        return;
+    addHeading(tr("Series resistor"));
+    const std::string resistor = known->second.series->resistor;
+    const std::string id = part.id;
+    auto* wanted = new QLineEdit("10mA");
+    wanted->setObjectName("series-current");
+    addRow(tr("current wanted"), wanted);
+    QLabel* working = addText({});
+    working->setFont(theme::figures(8.6));
+    std::vector<std::pair<int, QPushButton*>> buttons;
+    for (const int series : {12, 24, 96}) {
+        auto* b = new QPushButton;
+        b->setObjectName(QString("series-E%1").arg(series));
+        b->setFocusPolicy(Qt::NoFocus);
+        layout_->addWidget(b);
+        buttons.emplace_back(series, b);
+        connect(b, &QPushButton::clicked, this, [this, b, resistor] {
+            const std::string value = b->property("value").toString().toStdString();
+            editor_.change(tr("resistance"), [&](bench::Document& d) {
+                if (bench::PartItem* p = d.part(resistor))
+                    p->set["resistance"] = value;
+            });
+        });
+    }
+    refreshers_.emplace_back([this, wanted, working, buttons, id] {
+        const auto now = editor_.picture().parts.find(id);
+        if (now == editor_.picture().parts.end() || !now->second.series)
+            return;
+        const bench::SeriesPath& path = *now->second.series;
+        const auto amps = kernel::parseQuantity(wanted->text().toStdString(), kernel::Unit::ampere);
+        std::optional<double> ohms;
+        if (amps && *amps > 1e-6 && *amps < 10)
+            ohms = path.ohmsFor(*amps);
+        for (const auto& [series, button] : buttons)
+            button->setEnabled(ohms.has_value());
+        if (!amps || *amps <= 1e-6 || *amps >= 10) {
+            working->setText(tr("a current, such as 10mA"));
+            return;
+        }
+        if (!ohms) {
+            working->setText(tr("%1 cannot drive %2 through this LED").arg(quantity(path.volts, kernel::Unit::volt), quantity(*amps, kernel::Unit::ampere)));
+            return;
+        }
+        const double across = path.volts - *amps * (*ohms + path.driveOhms);
+        working->setText(tr("(%1 − %2) / %3 − %4 of the output\n= %5;  %6 is %7 now")
+                             .arg(quantity(path.volts, kernel::Unit::volt), quantity(across, kernel::Unit::volt), quantity(*amps, kernel::Unit::ampere), quantity(path.driveOhms, kernel::Unit::ohm),
+                                  quantity(*ohms, kernel::Unit::ohm), QString::fromStdString(path.resistor), quantity(path.ohms, kernel::Unit::ohm)));
+        for (const auto& [series, button] : buttons) {
+            const double value = bench::nearestPreferred(*ohms, series);
+            button->setProperty("value", QString::fromStdString(kernel::formatCompact(value)));
+            button->setText(tr("E%1: %2 gives %3").arg(series).arg(quantity(value, kernel::Unit::ohm), quantity(path.ampsWith(value), kernel::Unit::ampere)));
+        }
     });
 }
 

@@ -30,6 +30,8 @@ private:
     void showPart(const bench::PartItem& part, const bench::PartKind& kind);
     void showWire(std::size_t wire);
     void showMany();
+    [[nodiscard]] std::string offers() const;
+    void addSeriesHelp(const bench::PartItem& part);
     void addMeasured(const bench::PartItem& part, const bench::PartKind& kind);
     void addControls(const bench::PartItem& part, const bench::PartKind& kind);
     void addDial(const std::string& part, const bench::ControlKind& control);
@@ -45,6 +47,7 @@ private:
     Editor& editor_;
     QWidget* page_ = nullptr;
     QVBoxLayout* layout_ = nullptr;
+    std::string offered_;
     std::vector<std::function<void()>> refreshers_;  // each takes its figures from the present picture
 };
 

@@ -256,9 +256,10 @@ void ScopeView::drawChannel(QPainter& painter, std::size_t index, const session:
     if (s.fits && channel.measures && dragging_ != index) {
         const double least = std::min(channel.measures->least, 0.0), most = std::max(channel.measures->most, least + 0.1);
         const double wanted = roundStep((most - least) / 5);
-        const double low = std::floor(least / wanted - 0.2) * wanted, high = std::ceil(most / wanted + 0.2) * wanted;
+        const double room = (most - least) * 0.1;
+        const double low = least - room, high = most + room;
         // Only when it no longer fits, or has become far too small, so that it does not jump about.
-        if (least < s.low || most > s.high || (most - least) < 0.4 * (s.high - s.low) || s.low < low - 2 * wanted) {
+        if (least < s.low || most > s.high || (most - least) < 0.4 * (s.high - s.low) || s.low < low - 2 * wanted || s.high > high + 3 * wanted) {
             s.low = low;
             s.high = high;
         }
@@ -276,7 +277,7 @@ void ScopeView::drawChannel(QPainter& painter, std::size_t index, const session:
         painter.setPen(color);
         painter.drawLine(QPointF(g.right() - 5, y), QPointF(g.right() - 1, y));
         if (y > p.top() + 4 && y < p.bottom() - 3)
-            painter.drawText(QRectF(g.left(), y - 8, kGauge - 8, 16), Qt::AlignRight | Qt::AlignVCenter, zero ? "0" : quantity(v, kernel::Unit::none, 3));
+            painter.drawText(QRectF(g.left(), y - 8, kGauge - 8, 16), Qt::AlignRight | Qt::AlignVCenter, zero ? "0" : quantity(v, kernel::Unit::volt, 3));
     }
     painter.setPen(QPen(color, 1));
     painter.drawLine(QPointF(g.right() - 0.5, p.top()), QPointF(g.right() - 0.5, p.bottom()));

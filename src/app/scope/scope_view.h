@@ -38,7 +38,7 @@ protected:
 
 private:
     struct Scale {
-        double low = 0, high = 5;
+        double low = -0.5, high = 5.5;
         bool fits = true;  // follows what is measured
     };
 

@@ -68,6 +68,9 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
     stack_->addWidget(page(tr("Files"), files_));
     findings_ = new QListWidget;
     findings_->setWordWrap(true);
+    findings_->setTextElideMode(Qt::ElideNone);
+    findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    findings_->setResizeMode(QListView::Adjust);
     findings_->setStyleSheet("QListWidget { background: transparent; }");
     stack_->addWidget(page(tr("Findings"), findings_));
     stack_->hide();
@@ -212,7 +215,7 @@ void Drawer::fillFindings()
     findings_->clear();
     shownFindings_ = editor_.picture().findings.size();
     for (const bench::Finding& f : editor_.picture().findings) {
-        QString when = QString::fromStdString(kernel::formatClock(f.time)) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
+        QString when = (f.wiring ? tr("seen in its wires") : QString::fromStdString(kernel::formatClock(f.time))) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
         if (!f.muted.empty())
             when += tr("\nmuted: %1").arg(QString::fromStdString(f.muted));
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(QString::fromStdString(f.message), when));

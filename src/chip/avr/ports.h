@@ -16,6 +16,7 @@
 
 #include <array>
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "chip/avr/peripheral.h"
@@ -58,6 +59,15 @@ public:
     // With a gate, only while this bit is set: most pins change unheeded most of the time.
     void watch(PortPin pin, PinWatcher& watcher, BitRef gate = {});
 
+    // The resistance of this pin of the circuit as an output, where it is a port pin.
+    [[nodiscard]] std::optional<double> outputOf(circuit::PinId id) const
+    {
+        for (const PortState& port : ports_)
+            for (const PinState& pin : port.pins)
+                if (pin.id == id && id != circuit::kNoPin)
+                    return electrical_.outputOhms;
+        return std::nullopt;
+    }
     // What an analog input sees: the voltage of its net, and the resistance behind it. An unwired pin is at 0 V behind nothing.
     [[nodiscard]] double volts(PortPin pin) const;
     [[nodiscard]] double sourceOhms(PortPin pin) const;

@@ -1,0 +1,115 @@
+#include "bench/series_resistor.h"
+
+#include <array>
+#include <cmath>
+
+#include "bench/world.h"
+
+namespace bramix::bench {
+
+using circuit::NetId;
+
+std::optional<double> SeriesPath::ohmsFor(double amps) const
+{
+    const double across = diode.ideality * circuit::kThermalVolts * std::log1p(amps / diode.saturationAmps) + amps * diode.seriesOhms;
+    const double needed = (volts - across) / amps - driveOhms;
+    return needed > 0 ? std::optional(needed) : std::nullopt;
+}
+
+double SeriesPath::ampsWith(double series) const
+{
+    // What is left for the LED falls steadily with the current.
+    double low = 0, high = volts / (series + driveOhms + diode.seriesOhms);
+    for (int i = 0; i < 100; ++i) {
+        const double mid = (low + high) / 2;
+        const double across = diode.ideality * circuit::kThermalVolts * std::log1p(mid / diode.saturationAmps) + mid * (diode.seriesOhms + driveOhms + series);
+        (across < volts ? low : high) = mid;
+    }
+    return (low + high) / 2;
+}
+
+double nearestPreferred(double ohms, int series)
+{
+    static constexpr std::array kE24{1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1};
+    const double decade = std::pow(10.0, std::floor(std::log10(ohms)));
+    double best = decade;
+    const auto take = [&](double value) {
+        if (std::fabs(std::log(value / ohms)) < std::fabs(std::log(best / ohms)))
+            best = value;
+    };
+    for (int i = 0; i <= series; ++i) {
+        if (i == series)
+            take(decade * 10);
+        else if (series == 96)  // the finer series are rounded powers; the coarser ones are not quite
+            take(decade * std::round(std::pow(10.0, i / 96.0) * 100) / 100);
+        else
+            take(decade * kE24[static_cast<std::size_t>(i * 24 / series)]);
+    }
+    return std::round(best * 1e6) / 1e6;
+}
+
+namespace {
+
+struct Firm {
+    double volts;
+    double ohms;
+};
+
+// A net that is a supply, or a chip's output: 0 V for the end where current leaves, the chip's supply for the other.
+std::optional<Firm> firmAt(const World& world, NetId net, bool high)
+{
+    const circuit::Circuit& circuit = world.circuit();
+    if (circuit.isRail(net))
+        return Firm{circuit.voltage(net).value, 0};
+    for (const World::ChipUnit& unit : world.chips())
+        for (const circuit::PinId pin : circuit.pinsOf(net))
+            if (const auto output = unit.chip->ports().outputOf(pin))
+                return Firm{high ? unit.chip->supplyVolts() : 0, *output};
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<SeriesPath> seriesPath(const World& world, const Document& document, const Catalogue& catalogue, const std::string& led)
+{
+    const parts::Part* part = world.part(led);
+    if (part == nullptr || part->diode() == nullptr)
+        return std::nullopt;
+    const auto netOf = [&](const std::string& id, const char* pin) -> std::optional<NetId> {
+        const auto at = world.pin({id, pin});
+        return at ? std::optional(world.circuit().netOf(*at)) : std::nullopt;
+    };
+    const auto anode = netOf(led, "A");
+    const auto cathode = netOf(led, "K");
+    if (!anode || !cathode)
+        return std::nullopt;
+    for (const bool atAnode : {true, false}) {
+        const NetId near = atAnode ? *anode : *cathode;
+        const auto far = firmAt(world, atAnode ? *cathode : *anode, !atAnode);
+        if (!far)
+            continue;
+        for (const PartItem& item : document.parts) {
+            const PartKind* kind = catalogue.find(item.kind);
+            if (kind == nullptr || kind->behaviour != "resistor")
+                continue;
+            const auto one = netOf(item.id, "1");
+            const auto two = netOf(item.id, "2");
+            if (!one || !two || (*one == near) == (*two == near))
+                continue;
+            const auto end = firmAt(world, *one == near ? *two : *one, atAnode);
+            if (!end)
+                continue;
+            SeriesPath path;
+            path.resistor = item.id;
+            const auto given = item.set.find("resistance");
+            path.ohms = kernel::parseQuantity(given != item.set.end() ? given->second : kind->setting("resistance")->standard, kernel::Unit::ohm).value_or(0);
+            path.volts = std::fabs(end->volts - far->volts);
+            path.driveOhms = end->ohms + far->ohms;
+            path.diode = *part->diode();
+            return path;
+        }
+    }
+    return std::nullopt;
+}
+
+}  // namespace bramix::bench
