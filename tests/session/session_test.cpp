@@ -226,7 +226,7 @@ private slots:
         const std::string led = "[[part]]\nid = \"led\"\nkind = \"led\"\n[[net]]\nname = \"GND\"\npins = [\"led.K\", \"mcu.GND\"]\n";
         auto bare = open(board(file) + led + "[[wire]]\nends = [\"mcu.PB0\", \"led.A\"]\n");
         bare->world().runUntil(Time(3ms));
-    X
+        QCOMPARE(rules(*bare), (std::vector<std::string>{"led-without-resistor", "pin-overload"}));
         auto good = open(board(file) + led + "[[part]]\nid = \"r\"\nkind = \"resistor\"\n[[wire]]\nends = [\"mcu.PB0\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"led.A\"]\n");
         good->world().runUntil(Time(3ms));
         QVERIFY(rules(*good).empty());

@@ -261,10 +261,15 @@ void Inspector::showBench()
     findings->setTextFormat(Qt::RichText);
     refreshers_.emplace_back([this, findings] {
         QString text;
-        for (const bench::Finding& f : editor_.picture().findings)
+        for (const bench::Finding& f : editor_.picture().findings) {
+            if (!f.muted.empty())
+                continue;
+            // What begins with its place need not say it twice.
+            const std::string message = f.message.starts_with(f.where + " ") ? f.message.substr(f.where.size() + 1) : f.message;
             text += QString("<p style='margin:0 0 6px 0'><b style='color:%1'>%2</b> %3</p>")
                         .arg(f.severity == bench::Severity::error ? "#A83A22" : f.severity == bench::Severity::warning ? "#9A5A05" : "#6F6577",
-                             QString::fromStdString(f.where).toHtmlEscaped(), QString::fromStdString(f.message).toHtmlEscaped());
+                             QString::fromStdString(f.where).toHtmlEscaped(), QString::fromStdString(message).toHtmlEscaped());
+        }
         findings->setText(text.isEmpty() ? tr("Nothing noticed.") : text);
     });
 }
@@ -427,6 +432,7 @@ void Inspector::addSeriesHelp(const bench::PartItem& part)
     addRow(tr("current wanted"), wanted);
     QLabel* working = addText({});
     working->setFont(theme::figures(8.6));
+    working->setToolTip(tr("(drive voltage − the LED's own at this current) / current − resistance of the output"));
     std::vector<std::pair<int, QPushButton*>> buttons;
     for (const int series : {12, 24, 96}) {
         auto* b = new QPushButton;
@@ -462,7 +468,7 @@ void Inspector::addSeriesHelp(const bench::PartItem& part)
             return;
         }
         const double across = path.volts - *amps * (*ohms + path.driveOhms);
-        working->setText(tr("(%1 − %2) / %3 − %4 of the output\n= %5;  %6 is %7 now")
+        working->setText(tr("(%1 − %2) / %3 − %4\n= %5;  %6 is %7 now")
                              .arg(quantity(path.volts, kernel::Unit::volt), quantity(across, kernel::Unit::volt), quantity(*amps, kernel::Unit::ampere), quantity(path.driveOhms, kernel::Unit::ohm),
                                   quantity(*ohms, kernel::Unit::ohm), QString::fromStdString(path.resistor), quantity(path.ohms, kernel::Unit::ohm)));
         for (const auto& [series, button] : buttons) {

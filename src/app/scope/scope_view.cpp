@@ -235,7 +235,7 @@ void ScopeView::paintEvent(QPaintEvent*)
             painter.setPen(QPen(n == 0 && shown_.triggered ? QColor(0xD0, 0x5C, 0x8C) : QColor(0x3A, 0x30, 0x40), 1));
             painter.drawLine(QPointF(x, p.top()), QPointF(x, p.bottom()));
             painter.setPen(QColor(0x9A, 0x8E, 0xA0));
-            painter.drawText(QRectF(x - 45, p.bottom() + 2, 90, kRuler - 4), Qt::AlignCenter, n == 0 ? (shown_.triggered ? tr("trigger") : tr("now")) : quantity(n * step, kernel::Unit::second, 3));
+            painter.drawText(QRectF(std::min(x, width() - 34.0) - 45, p.bottom() + 2, 90, kRuler - 4), Qt::AlignCenter, n == 0 ? (shown_.triggered ? tr("trigger") : tr("now")) : quantity(n * step, kernel::Unit::second, 3));
         }
     }
     for (std::size_t i = 0; i < shown_.channels.size() && i < request_.channels.size(); ++i)

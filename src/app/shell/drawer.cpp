@@ -228,6 +228,9 @@ void Drawer::fillFindings()
         item->setData(Qt::UserRole + 2, QString::fromStdString(f.rule));
         item->setToolTip(tr("%1. A click goes to the part and the moment; the other button mutes it.").arg(QString::fromStdString(f.rule)));
         item->setFont(theme::words(8.8));
+        constexpr int kBeside = 56;  // icon, margins and a scroll bar
+        const QRect needed = QFontMetrics(item->font()).boundingRect(QRect(0, 0, std::max(findings_->viewport()->width() - kBeside, 120), 4000), Qt::TextWordWrap, item->text());
+        item->setSizeHint(QSize(120, needed.height() + 16));
         findings_->addItem(item);
     }
     if (shownFindings_ == 0)

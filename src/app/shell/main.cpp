@@ -63,7 +63,8 @@ int main(int argc, char** argv)
         const QCommandLineOption scope("scope", "with --picture: show the oscilloscope with these pins, comma separated", "pins");
         const QCommandLineOption across("across", "with --scope: so much time across", "time", "10ms");
         const QCommandLineOption findings("findings", "with --picture: open the list of findings");
-        parser.addOptions({picture, span, serial, scope, across, findings});
+        const QCommandLineOption selected("select", "with --picture: select this part", "part");
+        parser.addOptions({picture, span, serial, scope, across, findings, selected});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -82,6 +83,8 @@ int main(int argc, char** argv)
                 return 2;
             }
             window.neverAsk();
+            if (parser.isSet(selected))
+                window.editor().select({{parser.value(selected).toStdString()}, {}});
             if (parser.isSet(findings))
                 window.showFindings();
             if (parser.isSet(scope)) {
