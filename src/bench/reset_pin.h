@@ -56,11 +56,14 @@ public:
 
     void voltageChanged(PinId, double, Time) override { look(); }
 
+    [[nodiscard]] bool isOf(const chip::avr::Chip& chip) const { return &chip == &chip_; }
+    // Something holds both pins, although its voltage may have yet to rise.
+    [[nodiscard]] bool wired() const { return !floats(vcc_) && !floats(ground_); }
+
     // Unwired, there is no supply.
     void look()
     {
-        const bool wired = !floats(vcc_) && !floats(ground_);
-        chip_.setSupply(wired ? std::max(0.0, volts(vcc_) - volts(ground_)) : 0.0);
+        chip_.setSupply(wired() ? std::max(0.0, volts(vcc_) - volts(ground_)) : 0.0);
         if (reset_ != nullptr)
             reset_->refresh();
     }

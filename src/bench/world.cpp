@@ -409,7 +409,7 @@ void World::chipNote(std::size_t chip, const char* rule, const std::string& text
 void World::reportUnpowered()
 {
     for (const ChipUnit& unit : chips_)
-        if (!unit.firmwareFile.empty() && unit.chip->supplyVolts() < 1.4)
+        if (!unit.firmwareFile.empty() && std::any_of(supplyPins_.begin(), supplyPins_.end(), [&](const auto& s) { return s->isOf(*unit.chip) && !s->wired(); }))
             report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id, {}});
 }
 

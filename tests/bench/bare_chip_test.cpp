@@ -119,6 +119,31 @@ private slots:
         QCOMPARE(s->world().chips()[0].chip->peek(0x54), 0x05);  // MCUSR: PORF, BORF
     }
 
+    // 5 V behind 100 Ω into 100 µF rise with 10 ms: 1.4 V at 10 ms · ln(5 / 3.6) = 3.29 ms, 2.7 V (the brown-out level) at 7.77 ms. And sink again when a key shorts the capacitor by 100 Ω.
+    void aSupplyThatRisesThroughACapacitorWakesItWhenItIsHighEnough()
+    {
+        auto s = open(QString("bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"attiny85\"\nfirmware = \"%1\"\nset = { BODLEVEL = \"0b101\", SUT = \"0\" }\n").arg(QString::fromStdString(image("wait", {0xCFFF})))
+                      + "[[part]]\nid = \"b\"\nkind = \"battery\"\nset = { voltage = \"5V\", inner = \"100\" }\n[[part]]\nid = \"c\"\nkind = \"electrolytic\"\n[[part]]\nid = \"g\"\nkind = \"ground\"\n"
+                        "[[part]]\nid = \"k\"\nkind = \"push-button\"\nset = { bounce = \"off\" }\n[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"100\" }\n"
+                        "[[net]]\nname = \"VCC\"\npins = [\"b.+\", \"mcu.VCC\", \"c.1\", \"k.1\"]\n[[net]]\nname = \"GND\"\npins = [\"b.-\", \"mcu.GND\", \"c.2\", \"g.V\", \"r.2\"]\n"
+                        "[[wire]]\nends = [\"k.2\", \"r.1\"]\n");
+        QVERIFY(s != nullptr);
+        const chip::avr::Chip& chip = *s->world().chips()[0].chip;
+        QVERIFY(!rules(*s).contains("no-supply"));
+        s->world().runUntil(Time(7700us));
+        QCOMPARE(chip.cpu().instructions, 0);
+        s->world().runUntil(Time(9ms));
+        QVERIFY(chip.cpu().instructions > 0);
+        s->world().runUntil(Time(200ms));
+        QVERIFY(std::abs(chip.supplyVolts() - 5) < 0.02);
+        // Towards 2.5 V with 5 ms: below the brown-out level after 5 ms · ln(2.5 / 0.2) = 12.6 ms.
+        QVERIFY(s->setControl("k", "pressed", 1).has_value());
+        s->world().runUntil(Time(212ms));
+        QVERIFY(!chip.inReset());
+        s->world().runUntil(Time(214ms));
+        QVERIFY(chip.inReset());
+    }
+
     void aWrongFuseIsOneLine()
     {
         auto document = bench::parseDocument("bench.toml", "bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"attiny85\"\nset = { SUT = \"9\" }\n");
