@@ -4,32 +4,6 @@
 
 namespace bramix::parts {
 
-namespace {
-
-class Diode final : public StatefulPart<Diode> {
-public:
-    Diode(PartContext& context, const circuit::DiodeModel& model, double limit)
-        : element_(context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id)),
-          wear_(context, element_, {.amps = limit, .margin = 3, .seconds = 0.5, .remedy = "limit its current, or take one for more"})
-    {
-    }
-    [[nodiscard]] bool dead() const override { return wear_.dead(); }
-    void replace() override { wear_.replace(); }
-    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
-
-    template <class Archive>
-    void state(Archive& ar)
-    {
-        ar(wear_);
-    }
-
-private:
-    circuit::ElementId element_;
-    Wear wear_;
-};
-
-}  // namespace
-
 kernel::Result<std::unique_ptr<Part>> makeDiode(PartContext& context)
 {
     const auto forward = context.quantity("forward", kernel::Unit::volt, 0.1, 5);
@@ -45,7 +19,8 @@ kernel::Result<std::unique_ptr<Part>> makeDiode(PartContext& context)
     auto model = circuit::DiodeModel::through({*forward}, {*current}, 1.6, {*series});
     model.breakdownVolts = *breakdown;
     model.breakdownAmps = 0.005;
-    return std::make_unique<Diode>(context, model, *limit);
+    return std::make_unique<WearingPart>(context, context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id),
+                                         WearLimit{.amps = *limit, .margin = 3, .seconds = 0.5, .remedy = "limit its current, or take one for more"});
 }
 
 }  // namespace bramix::parts

@@ -12,28 +12,6 @@ namespace {
 constexpr double kLeastOhms = 0.001;
 constexpr double kMostOhms = 1e12;
 
-class Resistor final : public StatefulPart<Resistor> {
-public:
-    Resistor(PartContext& context, double ohms, double watts)
-        : element_(context.circuit.addResistor(context.net("1"), context.net("2"), {ohms}, context.id)),
-          wear_(context, element_, {.watts = watts, .margin = 3, .seconds = 2, .remedy = "take one of more power, or of more resistance"})
-    {
-    }
-    [[nodiscard]] bool dead() const override { return wear_.dead(); }
-    void replace() override { wear_.replace(); }
-    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
-
-    template <class Archive>
-    void state(Archive& ar)
-    {
-        ar(wear_);
-    }
-
-private:
-    circuit::ElementId element_;
-    Wear wear_;
-};
-
 class Potentiometer final : public StatefulPart<Potentiometer> {
 public:
     Potentiometer(PartContext& context, double ohms)
@@ -124,7 +102,8 @@ kernel::Result<std::unique_ptr<Part>> makeResistor(PartContext& context)
     const auto watts = context.setting("power").empty() ? kernel::Result<double>(0.25) : context.quantity("power", kernel::Unit::watt, 0.01, 1000);
     if (!watts)
         return tl::unexpected(watts.error());
-    return std::make_unique<Resistor>(context, *ohms, *watts);
+    return std::make_unique<WearingPart>(context, context.circuit.addResistor(context.net("1"), context.net("2"), {*ohms}, context.id),
+                                         WearLimit{.watts = *watts, .margin = 3, .seconds = 2, .remedy = "take one of more power, or of more resistance"});
 }
 
 kernel::Result<std::unique_ptr<Part>> makePotentiometer(PartContext& context)

@@ -9,26 +9,10 @@ namespace bramix::parts {
 
 namespace {
 
-class Transistor final : public StatefulPart<Transistor> {
-public:
-    Transistor(PartContext& context, circuit::ElementId element, double limit)
-        : element_(element), wear_(context, element_, {.amps = limit, .margin = 3, .seconds = 0.3, .remedy = "limit its current, or take one for more"})
-    {
-    }
-    [[nodiscard]] bool dead() const override { return wear_.dead(); }
-    void replace() override { wear_.replace(); }
-    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
-
-    template <class Archive>
-    void state(Archive& ar)
-    {
-        ar(wear_);
-    }
-
-private:
-    circuit::ElementId element_;
-    Wear wear_;
-};
+std::unique_ptr<Part> transistor(PartContext& context, std::unique_ptr<circuit::Device> device, const std::array<circuit::NetId, 3>& nets, double limit)
+{
+    return std::make_unique<WearingPart>(context, context.circuit.addDevice(std::move(device), nets, context.id), WearLimit{.amps = limit, .margin = 3, .seconds = 0.3, .remedy = "limit its current, or take one for more"});
+}
 
 }  // namespace
 
@@ -45,7 +29,7 @@ kernel::Result<std::unique_ptr<Part>> makeBipolar(PartContext& context)
     model.forwardGain = *gain;
     model.pnp = context.setting("polarity") == "PNP";
     const std::array nets{context.net("C"), context.net("B"), context.net("E")};
-    return std::make_unique<Transistor>(context, context.circuit.addDevice(std::make_unique<circuit::BipolarDevice>(model), nets, context.id), *limit);
+    return transistor(context, std::make_unique<circuit::BipolarDevice>(model), nets, *limit);
 }
 
 kernel::Result<std::unique_ptr<Part>> makeMosfet(PartContext& context)
@@ -61,7 +45,7 @@ kernel::Result<std::unique_ptr<Part>> makeMosfet(PartContext& context)
         return kernel::fail(context.id + ".drive", "is not above the threshold; expected the gate voltage at which the on-resistance holds");
     const auto model = circuit::MosfetModel::with({*threshold}, {*on}, {*drive}, context.setting("polarity") == "P");
     const std::array nets{context.net("D"), context.net("G"), context.net("S")};
-    return std::make_unique<Transistor>(context, context.circuit.addDevice(std::make_unique<circuit::MosfetDevice>(model), nets, context.id), *limit);
+    return transistor(context, std::make_unique<circuit::MosfetDevice>(model), nets, *limit);
 }
 
 }  // namespace bramix::parts

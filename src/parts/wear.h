@@ -54,4 +54,23 @@ private:
     circuit::Cause cause_;  // of the load
 };
 
+// A part that is one element and wears.
+class WearingPart : public StatefulPart<WearingPart> {
+public:
+    WearingPart(PartContext& context, circuit::ElementId element, WearLimit limit) : element_(element), wear_(context, element, std::move(limit)) {}
+    [[nodiscard]] bool dead() const override { return wear_.dead(); }
+    void replace() override { wear_.replace(); }
+    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(wear_);
+    }
+
+private:
+    circuit::ElementId element_;
+    Wear wear_;
+};
+
 }  // namespace bramix::parts

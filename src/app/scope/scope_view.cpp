@@ -11,6 +11,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/shell/scale.h"
 #include "app/shell/theme.h"
 #include "kernel/units.h"
 
@@ -31,15 +32,6 @@ constexpr Duration kLongest = std::chrono::seconds(20);
 const std::array<QColor, kMostChannels> kColors{QColor(0xF0, 0xB4, 0x5A), QColor(0x7F, 0xB8, 0xD8), QColor(0xA9, 0xCF, 0x8E), QColor(0xD9, 0x8F, 0xB6)};
 
 QString quantity(double value, kernel::Unit unit, int digits = 4) { return QString::fromStdString(kernel::formatQuantity(value, unit, digits)); }
-
-double roundStep(double least)
-{
-    const double power = std::pow(10.0, std::floor(std::log10(least)));
-    for (const double m : {1.0, 2.0, 5.0})
-        if (m * power >= least * 0.999)
-            return m * power;
-    return 10 * power;
-}
 
 }  // namespace
 

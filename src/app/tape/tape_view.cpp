@@ -6,6 +6,7 @@
 #include <QPainter>
 #include <QPainterPath>
 
+#include "app/shell/scale.h"
 #include "app/shell/theme.h"
 #include "kernel/units.h"
 
@@ -25,16 +26,6 @@ constexpr Duration kShortest = std::chrono::nanoseconds(500);
 constexpr Duration kLongest = std::chrono::minutes(30);
 constexpr std::size_t kSerialKept = 20'000;
 constexpr double kSnap = 7;
-
-// 1, 2 or 5 times a power of ten, at least `least`.
-double roundStep(double least)
-{
-    const double power = std::pow(10.0, std::floor(std::log10(least)));
-    for (const double m : {1.0, 2.0, 5.0})
-        if (m * power >= least)
-            return m * power;
-    return 10 * power;
-}
 
 }  // namespace
 
