@@ -290,6 +290,10 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setPen(QColor(0xEE, 0xF2, 0xE4));
         painter.setFont(theme::figures(11, QFont::DemiBold));
         painter.drawText(QRectF(6, 50, 26, 24), Qt::AlignCenter, QString::fromUtf8(kModes[mode == picture.controls.end() ? 0 : std::clamp(static_cast<int>(mode->second), 0, 3)]));
+    } else if (kind.behaviour == "bipolar" || kind.behaviour == "mosfet") {
+        painter.setPen(QColor(0xEC, 0xE5, 0xD8));
+        painter.setFont(theme::figures(7, QFont::DemiBold));
+        uprightText(painter, {16, kind.behaviour == "bipolar" ? 13.0 : 18.0}, part.turn, QString::fromStdString(settingOf(kind, part, "polarity")));
     } else if (kind.behaviour == "potentiometer") {
         const auto position = picture.controls.find(part.id + ".position");
         const double angle = (-140 + 280 * (position != picture.controls.end() ? position->second : 0.5)) * 3.14159265 / 180;

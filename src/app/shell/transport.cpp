@@ -131,7 +131,7 @@ void Transport::refresh()
     int worst = 0;
     std::size_t count = 0;
     for (const bench::Finding& f : p.findings)
-        if (f.muted.empty()) {
+        if (f.muted.empty() && !(f.wiring && f.severity == bench::Severity::note)) {  // a part that is not wired yet is no news
             worst = std::max(worst, static_cast<int>(f.severity));
             ++count;
         }
