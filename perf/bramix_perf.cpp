@@ -132,18 +132,27 @@ void tapeColumns(benchmark::State& state)
 }
 BENCHMARK(tapeColumns)->Unit(benchmark::kMicrosecond);
 
+// A circuit that has a ground, and a diode that stands for an LED.
+struct Rig {
+    kernel::EventQueue queue;
+    circuit::Circuit circuit{queue};
+    circuit::NetId ground = circuit.addNet("GND");
+    Rig() { circuit.addSupply(ground, {0}, circuit.addPin(ground, "GND")); }
+};
+
+const circuit::DiodeModel kLed = circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6});
+
 // One edge on an LED behind a resistor: a remembered solution.
 void rememberedEdge(benchmark::State& state)
 {
-    kernel::EventQueue queue;
-    circuit::Circuit c(queue);
-    const auto ground = c.addNet("GND");
-    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    Rig rig;
+    auto& c = rig.circuit;
+    const auto ground = rig.ground;
     const auto out = c.addNet("out");
     const auto anode = c.addNet("anode");
     const auto pin = c.addPin(out, "PB0");
     c.addResistor(out, anode, {330}, "r");
-    c.addDiode(anode, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "led");
+    c.addDiode(anode, ground, kLed, "led");
     c.seal(nullptr);
     bool high = false;
     for (auto _ : state)
@@ -154,10 +163,9 @@ BENCHMARK(rememberedEdge);
 // A ladder of fifty nodes with ten diodes, driven at its head: how long one solution takes that is not remembered.
 void freshSolution(benchmark::State& state)
 {
-    kernel::EventQueue queue;
-    circuit::Circuit c(queue);
-    const auto ground = c.addNet("GND");
-    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    Rig rig;
+    auto& c = rig.circuit;
+    const auto ground = rig.ground;
     const auto head = c.addNet("n0");
     const auto pin = c.addPin(head, "pin");
     auto last = head;
@@ -166,7 +174,7 @@ void freshSolution(benchmark::State& state)
         c.addResistor(last, net, {100}, "r");
         c.addResistor(net, ground, {10'000}, "r");
         if (i % 5 == 0)
-            c.addDiode(net, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "d");
+            c.addDiode(net, ground, kLed, "d");
         last = net;
     }
     c.seal(nullptr);
@@ -179,10 +187,8 @@ BENCHMARK(freshSolution)->Unit(benchmark::kMicrosecond);
 // A pulse-width output into a filter that an input reads: each edge begins a new exponential.
 void filteredEdge(benchmark::State& state)
 {
-    kernel::EventQueue queue;
-    circuit::Circuit c(queue);
-    const auto ground = c.addNet("GND");
-    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    Rig rig;
+    auto& [queue, c, ground] = rig;
     const auto out = c.addNet("out");
     const auto cap = c.addNet("cap");
     const auto pin = c.addPin(out, "pin");
@@ -200,16 +206,14 @@ BENCHMARK(filteredEdge);
 // An LED with a capacitor across it, switched at 1 kHz: a millisecond of steps.
 void steppedPeriod(benchmark::State& state)
 {
-    kernel::EventQueue queue;
-    circuit::Circuit c(queue);
-    const auto ground = c.addNet("GND");
-    c.addSupply(ground, {0}, c.addPin(ground, "GND"));
+    Rig rig;
+    auto& [queue, c, ground] = rig;
     const auto out = c.addNet("out");
     const auto anode = c.addNet("anode");
     const auto pin = c.addPin(out, "pin");
     c.addResistor(out, anode, {330}, "r");
     c.addCapacitor(anode, ground, {1e-7}, {0.02}, {1e12}, "c");
-    c.addDiode(anode, ground, circuit::DiodeModel::through({1.95}, {0.02}, 1.8, {6}), "led");
+    c.addDiode(anode, ground, kLed, "led");
     c.seal(nullptr);
     bool high = false;
     for (auto _ : state)

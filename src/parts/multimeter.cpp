@@ -10,7 +10,7 @@ namespace bramix::parts {
 namespace {
 
 // Between its leads: 10 MΩ for volts, the shunt for amperes, a source of its own for ohms.
-class Multimeter final : public StatefulPart<Multimeter> {
+class Multimeter final : public StatefulPart<Multimeter>, public circuit::ElementListener {
 public:
     enum class Mode : std::uint8_t { volts, amps, ohms, continuity };
 
@@ -18,6 +18,16 @@ public:
         : id_(context.id), circuit_(context.circuit), cause_(context.cause), remark_(context.remark), plus_(context.pin("+")), common_(context.pin("COM")), shunt_(shunt),
           between_(circuit_.addResistor(context.net("+"), context.net("COM"), {kInputOhms}, context.id))
     {
+        circuit_.watchElement(between_, *this);
+    }
+
+    // Told as it happens, whether or not anybody looks at the display.
+    void elementChanged(circuit::ElementId, kernel::Time) override
+    {
+        if (mode_ != Mode::amps || !remark_)
+            return;
+        if (const double amps = std::fabs(circuit_.current(between_).value); amps > kShortAmps)
+            remark_({true, "meter-short", fmt::format("{} measures current across a voltage: {} flows through it, a short circuit; put it in series, or set it to V", id_, kernel::formatQuantity(amps, kernel::Unit::ampere, 3)), circuit_.cause()});
     }
 
     void setControl(std::string_view, double value) override
@@ -35,8 +45,6 @@ public:
         case Mode::volts: return floats() ? std::string("---- V") : kernel::formatQuantity(std::fabs(volts) < 5e-7 ? 0 : volts, kernel::Unit::volt);
         case Mode::amps: {
             const double amps = circuit_.current(between_).value;
-            if (std::fabs(amps) > kShortAmps && remark_)
-                remark_({true, "meter-short", fmt::format("{} measures current across a voltage: {} flows through it, a short circuit; put it in series, or set it to V", id_, kernel::formatQuantity(std::fabs(amps), kernel::Unit::ampere, 3)), cause_});
             return kernel::formatQuantity(std::fabs(amps) < 5e-10 ? 0 : amps, kernel::Unit::ampere);
         }
         case Mode::ohms:

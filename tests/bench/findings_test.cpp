@@ -47,9 +47,6 @@ std::vector<Finding> findingsOf(const std::string& text, const std::vector<std::
         (*world)->runUntil((*world)->now() + 200ms);
     }
     (*world)->runUntil((*world)->now() + 3s);
-    for (const auto& [id, face] : {std::pair("meter1", 0)})
-        if (const parts::Part* meter = (*world)->part(id))
-            (void)meter->face();
     return (*world)->findings();
 }
 
