@@ -226,6 +226,8 @@ Result<void> Run::openSession()
     session_ = std::move(*opened);
     session_->world().stopWhenHalted(options_.untilHalt);
     const auto tell = [](const bench::Finding& f) {
+        if (!f.muted.empty())
+            return spdlog::info("{:.9f} s: {} [{}, muted: {}]", kernel::seconds(f.time), f.message, f.rule, f.muted);
         const auto level = f.severity == bench::Severity::error ? spdlog::level::err : f.severity == bench::Severity::warning ? spdlog::level::warn : spdlog::level::info;
         spdlog::log(level, "{:.9f} s{}{}: {} [{}]", kernel::seconds(f.time), f.source.empty() ? "" : ", ", f.source, f.message, f.rule);
     };
@@ -512,8 +514,12 @@ void Run::writeReport(const std::string& stop, const std::string& detail)
         report["chips"].push_back(chip);
     }
     report["findings"] = ordered_json::array();
-    for (const bench::Finding& f : session_->findings())
-        report["findings"].push_back({{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}});
+    for (const bench::Finding& f : session_->findings()) {
+        ordered_json finding{{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}};
+        if (!f.muted.empty())
+            finding["muted"] = f.muted;
+        report["findings"].push_back(std::move(finding));
+    }
     const std::string text = report.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
     if (options_.report == "-")
         std::cout << text << std::flush;

@@ -67,6 +67,30 @@ private:
     }
 
 private slots:
+    // `check` exits 1 on an error, 0 once the bench file says why it is not minded; the report of a run keeps the reason.
+    void aMutedErrorIsNoErrorAnyMore()
+    {
+        const auto bench = [this](const char* name, const QByteArray& mute) {
+            const QString file = folder_.filePath(name);
+            QFile out(file);
+            if (!out.open(QIODevice::WriteOnly))
+                qFatal("cannot write a bench");
+            out.write("bramix = 1\ntitle = \"lamp\"\n[[part]]\nid = \"v\"\nkind = \"supply-5v\"\n[[part]]\nid = \"g\"\nkind = \"ground\"\n[[part]]\nid = \"d\"\nkind = \"led\"\n" + mute
+                      + "[[wire]]\nends = [\"v.V\", \"d.A\"]\n[[wire]]\nends = [\"d.K\", \"g.V\"]\n");
+            return file;
+        };
+        const Outcome bad = run({"check", bench("bad.toml", {})});
+        QCOMPARE(bad.code, 1);
+        QVERIFY(bad.out.contains("error: d: nothing limits the current of d"));
+        const QString muted = bench("muted.toml", "mute = { led-without-resistor = \"a flash\" }\n");
+        const Outcome good = run({"check", muted});
+        QCOMPARE(good.code, 0);
+        QVERIFY(good.out.contains("[led-without-resistor: a flash]"));
+        const QString file = folder_.filePath("muted.json");
+        QCOMPARE(run({"run", muted, "--for", "1ms", "--report", file}).code, 0);
+        QCOMPARE(report(file)["findings"].toArray()[0].toObject()["muted"].toString(), "a flash");
+    }
+
     void exitCodesAndStops_data()
     {
         QTest::addColumn<QStringList>("arguments");
