@@ -80,8 +80,33 @@ private:
             else if (isFirm(*anode, seen) && (seen.clear(), isFirm(*cathode, seen)))
                 tell(Severity::error, "led-without-resistor", part.id, fmt::format("nothing limits the current of {}: between two firm voltages it takes what they give; put a resistor in series", part.id));
         }
+        if (kind.behaviour == "led" && wired == 2)
+            checkDirection(part);
         if (kind.behaviour == "inductor" && wired == 2)
             checkCoil(part);
+    }
+
+    // An LED that lies the wrong way round and that nothing on this bench could turn about.
+    void checkDirection(const PartItem& led)
+    {
+        const NetId anode = *netOf(led.id, "A");
+        const NetId cathode = *netOf(led.id, "K");
+        const double volts = wiring_.circuit.voltage(anode).value - wiring_.circuit.voltage(cathode).value;
+        if (volts > -0.5)
+            return;
+        static const std::set<std::string, std::less<>> kSteady{"led", "resistor", "diode", "potentiometer", "sensing-resistor", "battery", "bench-supply"};
+        for (const circuit::ElementId e : wiring_.circuit.neighbours(wiring_.circuit.isRail(anode) ? cathode : anode)) {
+            const std::string& name = wiring_.circuit.name(e);
+            const PartItem* part = wiring_.document.part(name.substr(0, name.find(' ')));
+            const PartKind* kind = part == nullptr ? nullptr : wiring_.catalogue.find(part->kind);
+            if (kind == nullptr || !kSteady.contains(kind->behaviour))
+                return;
+        }
+        for (const NetId net : {anode, cathode})
+            for (const Lead& lead : leads_.at(net))
+                if (lead.kind->chip != nullptr && !wiring_.circuit.isRail(net))
+                    return;
+        tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round, with {:.3g} V against it: it never shines; turn it about", led.id, -volts));
     }
 
     // Held at a voltage by something that gives as much current as it is asked for.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <filesystem>
 
 #include <fmt/format.h>
@@ -43,7 +44,7 @@ Result<void> World::loadFirmware(std::size_t index, const std::string& file)
         report({Severity::error, "firmware-other-chip", unit.id,
                 fmt::format("{} was built for {}, but {} is a {}: registers and vectors may lie elsewhere; build it with -mmcu={}", file, unit.firmware.builtFor, unit.id, unit.table->title,
                             unit.table->id),
-                now(), {}, {}, {}});
+                now()});
     return {};
 }
 
@@ -190,6 +191,14 @@ double World::control(std::string_view part, std::string_view control) const
 }
 
 void World::send(std::size_t uart, std::string_view bytes) { uarts_[uart].line->send(bytes); }
+
+void World::hold(const std::map<PinRef, circuit::Drive>& drives)
+{
+    const circuit::Circuit::Batch together(circuit_);
+    for (const auto& [ref, drive] : drives)
+        if (const auto id = pin(ref); id && std::any_of(chips_.begin(), chips_.end(), [&](const ChipUnit& unit) { return unit.id == ref.part; }) && circuit_.driveOf(*id).ohms != 0)
+            circuit_.drive(*id, drive, {});
+}
 
 std::optional<PinId> World::pin(const PinRef& ref) const
 {
@@ -346,7 +355,7 @@ std::string World::partsAround(NetId net) const
 
 void World::partRemark(const std::string& part, const parts::Remark& remark)
 {
-    Finding f{remark.error ? Severity::error : Severity::warning, std::string(remark.rule), part, remark.message, now(), {}, {}, {}};
+    Finding f{remark.error ? Severity::error : Severity::warning, std::string(remark.rule), part, remark.message, now()};
     blame(f, remark.cause);
     report(std::move(f));
 }
@@ -355,13 +364,19 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
 {
     const std::string name = circuit_.name(net);
     const std::string current = kernel::formatQuantity(amps, kernel::Unit::ampere, 3);
-    Finding f{Severity::error, {}, name, {}, at, {}, {}, {}};
+    Finding f{Severity::error, {}, name, {}, at};
     blame(f, cause);
     switch (what) {
     case circuit::Trouble::conflict:
         f.rule = "outputs-fight";
         f.message = fmt::format("{} and {} drive net {} against each other, {} flows; make one of them an input, or put a resistor between", pinName(pin),
                                 other == circuit::kNoPin ? "another output" : pinName(other), name, current);
+        // Whose code came last is at fault; what the other one drives, earlier code has made it.
+        for (const PinId side : {pin, other})
+            if (side != circuit::kNoPin && circuit_.driver(side) != Cause::kNoCode && (chipOf(side) != f.chip || circuit_.driver(side) != f.code)) {
+                f.otherCode = circuit_.driver(side);
+                f.otherChip = chipOf(side);
+            }
         break;
     case circuit::Trouble::supplyShort:
         f.rule = "supply-short";
@@ -370,12 +385,20 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
     case circuit::Trouble::pinOverload:
         f.rule = "pin-overload";
         f.where = pinName(pin);
-        f.message = fmt::format("{} carries {}, more than its absolute maximum of 40 mA; put a resistor in series", pinName(pin), current);
+    {
+        Overload& over = overloads_[pin];
+        if (!over.on)
+            over.since = at;
+        over.on = true;
+        over.worst = std::max(over.worst, std::fabs(amps));
+        f.message = overloadText(pin, over);
         break;
+    }
     case circuit::Trouble::groupOverload:
         f.rule = "port-overload";
         f.where = pinName(pin).substr(0, pinName(pin).find('.'));
-        f.message = fmt::format("the pins of {} carry {} together, more than its absolute maximum of 200 mA; let transistors carry the loads", f.where, current);
+        f.message = fmt::format("the pins of {} carry {} together, more than its absolute maximum of {}; let transistors carry the loads", f.where, current,
+                                kernel::formatQuantity(circuit_.limitOf(pin).together, kernel::Unit::ampere));
         break;
     case circuit::Trouble::overVoltage:
         f.rule = "pin-over-voltage";
@@ -395,6 +418,48 @@ void World::trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, do
     report(std::move(f));
 }
 
+void World::overloadEnded(PinId pin, Time at)
+{
+    Overload& over = overloads_[pin];
+    over.before += at - over.since;
+    over.on = false;
+}
+
+std::string World::overloadText(PinId pin, const Overload& over) const
+{
+    const Duration length = over.before + (over.on ? now() - over.since : Duration::zero());
+    return fmt::format("{} carries {}, more than its absolute maximum of {}{}; put a resistor in series", pinName(pin), kernel::formatQuantity(over.worst, kernel::Unit::ampere, 3),
+                       kernel::formatQuantity(circuit_.limitOf(pin).amps, kernel::Unit::ampere),
+                       length > Duration::zero() ? fmt::format(", for {} in all{}", kernel::formatQuantity(kernel::seconds(length), kernel::Unit::second, 3), over.on ? " so far" : "") : "");
+}
+
+std::vector<Finding> World::findings() const
+{
+    std::vector<Finding> out = findings_;
+    for (Finding& f : out)
+        if (f.rule == "pin-overload")
+            for (const auto& [pin, over] : overloads_)
+                if (pinName(pin) == f.where)
+                    f.message = overloadText(pin, over);
+    return out;
+}
+
+std::string World::chipOf(PinId pin) const
+{
+    const std::string part = pinName(pin).substr(0, pinName(pin).find('.'));
+    return std::find(chipIds_.begin(), chipIds_.end(), part) == chipIds_.end() ? std::string() : part;
+}
+
+std::optional<chip::avr::Adc::Seen> World::adcSees(const PinRef& ref) const
+{
+    const auto id = pin(ref);
+    for (const ChipUnit& unit : chips_)
+        if (id && unit.id == ref.part)
+            if (const auto port = unit.chip->ports().portPinOf(*id))
+                return unit.chip->adc().seen(*port);
+    return std::nullopt;
+}
+
 void World::chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at)
 {
     const std::string id = chipIds_[chip];
@@ -402,7 +467,7 @@ void World::chipNote(std::size_t chip, const char* rule, const std::string& text
     // What leaves firmware doing something else than it says is a warning; what is merely odd, a note.
     constexpr std::array<std::string_view, 7> kNotes{"reserved-bits", "reserved-register", "not-modelled", "adc-clock", "sleep-disabled", "unwritten-ram", "clock-too-fast"};
     const Severity severity = kind == "no-clock" ? Severity::error : std::find(kNotes.begin(), kNotes.end(), kind) != kNotes.end() ? Severity::note : Severity::warning;
-    report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, pc, id, {}});
+    report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, pc, id});
 }
 
 // A chip with firmware and no supply stands still, and nothing else would say why.
@@ -410,7 +475,7 @@ void World::reportUnpowered()
 {
     for (const ChipUnit& unit : chips_)
         if (!unit.firmwareFile.empty() && std::any_of(supplyPins_.begin(), supplyPins_.end(), [&](const auto& s) { return s->isOf(*unit.chip) && !s->wired(); }))
-            report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id, {}});
+            report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id});
 }
 
 std::string World::eepromFile(std::size_t chip) const

@@ -43,6 +43,7 @@ public:
 struct WorldOptions {
     std::uint64_t seed = 1;
     std::string folder;  // firmware paths are relative to it
+    bool steady = false; // an operating point: capacitors charged, no firmware; chips' pins hold what hold() gives them. Wires are not checked.
 };
 
 class World final : private circuit::CircuitObserver {
@@ -66,7 +67,7 @@ public:
     // Something that shines: a part, or a lamp on a board.
     struct Light {
         std::string part;
-        std::string inner;  // id inside a board, or empty
+        std::string inner;  // id inside a board, or which one of a part that has several; or empty
         std::string color;
         circuit::ElementId element{};
         double fullAmps = 0;
@@ -104,6 +105,8 @@ public:
     [[nodiscard]] bool receives(std::size_t uart) const { return lineFormat(uarts_[uart], true).active; }
     void connectLine(std::size_t uart) { uarts_[uart].line->connect(); }
     [[nodiscard]] Result<void> loadFirmware(std::size_t chip, const std::string& file);
+    // Of a steady world: pins of chips drive this.
+    void hold(const std::map<PinRef, circuit::Drive>& drives);
 
     // The file that keeps a chip's EEPROM between runs, beside the bench; empty for a bench without a folder and for a chip on nothing.
     [[nodiscard]] std::string eepromFile(std::size_t chip) const;
@@ -117,7 +120,10 @@ public:
     [[nodiscard]] std::optional<PinId> pin(const PinRef& ref) const;
     [[nodiscard]] const std::map<PinRef, PinId>& pins() const { return pins_; }
     [[nodiscard]] std::optional<std::size_t> uartByName(std::string_view name) const;
-    [[nodiscard]] const std::vector<Finding>& findings() const { return findings_; }
+    // Overloads that go on are told with their length up to now.
+    [[nodiscard]] std::vector<Finding> findings() const;
+    // What a conversion of a chip's pin would give just now; nothing for any other pin.
+    [[nodiscard]] std::optional<chip::avr::Adc::Seen> adcSees(const PinRef& pin) const;
 
     // What this world shares with one built from an edited document goes on: chips, parts, lines, the time.
     void adopt(World& old);
@@ -162,6 +168,10 @@ private:
 
     void netChanged(NetId net, NetState state, Time at, Cause cause) override;
     void trouble(circuit::Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause) override;
+    void overloadEnded(PinId pin, Time at) override;
+    struct Overload;
+    [[nodiscard]] std::string overloadText(PinId pin, const Overload& overload) const;
+    [[nodiscard]] std::string chipOf(PinId pin) const;  // empty where it is no chip's
     void chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at);
     void reportUnpowered();
 
@@ -182,6 +192,14 @@ private:
     std::map<PinRef, PinId> pins_;
     std::set<NetId> wired_;  // nets that join two pins of the bench or more; instruments do not count
     std::vector<Finding> findings_;
+    // A pin beyond its limit.
+    struct Overload {
+        Time since{};
+        Duration before{};  // how long it was so in earlier times
+        bool on = false;
+        double worst = 0;   // amperes
+    };
+    std::map<PinId, Overload> overloads_;
     std::map<std::pair<std::string, std::string>, std::string> mutes_;  // part, rule: the reason
     std::set<std::pair<std::string, std::string>> told_;  // rule, where
     kernel::Alarm stopAlarm_;

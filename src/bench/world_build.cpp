@@ -133,8 +133,8 @@ struct World::Builder {
         auto part = parts::makePart(kind.behaviour, context);
         if (!part)
             return tl::unexpected(part.error());
-        if (const parts::Part::Light* light = (*part)->light())
-            world.lights_.push_back({owner, inner, context.setting("color"), light->element, light->fullAmps});
+        for (const parts::Part::Light& light : (*part)->lights())
+            world.lights_.push_back({owner, inner.empty() ? light.name : inner, light.color, light.element, light.fullAmps});
         for (const ControlKind& c : kind.controls)
             world.controlsOf_[id].push_back(c.name);
         world.kindOf_[id] = kind.id;
@@ -220,12 +220,20 @@ struct World::Builder {
         world.resetPins_.push_back(std::move(reset));
         world.resetControls_.push_back(1);
         world.controlsOf_[item.id].push_back(kResetControl);
-        chip.ports().floatingRead = [w = &world, &chip, id = item.id](chip::avr::PortPin pin) {
+        chip.ports().doubtfulRead = [w = &world, &chip, id = item.id](chip::avr::PortPin pin, bool floats) {
             const PinId pinId = chip.ports().idOf(pin);
-            if (w->wired_.contains(w->circuit_.netOf(pinId)))
-                w->report({Severity::warning, "floating-input", w->pinName(pinId),
-                           fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", w->pinName(pinId)), w->now(),
-                           chip.cause().code, id, {}});
+            const NetId net = w->circuit_.netOf(pinId);
+            if (!w->wired_.contains(net))
+                return;
+            const std::string name = w->pinName(pinId);
+            Finding f{.severity = floats ? Severity::warning : Severity::note, .rule = floats ? "floating-input" : "between-thresholds", .where = name, .message = {}, .time = w->now(), .code = chip.cause().code, .chip = id};
+            if (floats)
+                f.message = fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", name);
+            else
+                f.message = fmt::format("{} is read at {}, between {} (low for sure) and {} (high for sure): it reads what it read before, and on silicon perhaps something else; give it a stronger drive or a comparator",
+                                        name, kernel::formatQuantity(w->circuit_.voltage(net).value, kernel::Unit::volt, 3), kernel::formatQuantity(chip.ports().thresholds().low, kernel::Unit::volt, 3),
+                                        kernel::formatQuantity(chip.ports().thresholds().high, kernel::Unit::volt, 3));
+            w->report(std::move(f));
         };
         world.chips_.push_back(std::move(unit));
         addUarts(item, kind, world.chips_.size() - 1, actor);
@@ -284,6 +292,8 @@ struct World::Builder {
 
     Result<void> run()
     {
+        if (options.steady)
+            world.circuit_.beSteady();
         for (const PartItem& part : document.parts)
             add(part.id, *catalogue.find(part.kind));
         joinAll();
@@ -308,6 +318,8 @@ struct World::Builder {
             for (const auto& [rule, reason] : part.mute)
                 world.mutes_[{part.id, rule}] = reason;
         world.circuit_.seal(&world);
+        if (options.steady)
+            return {};
         for (const Finding& f : checkWiring({document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }}))
             world.report(f);
         // A board's serial bridge is powered with the board, and its line idles high.
@@ -325,14 +337,14 @@ struct World::Builder {
                 if (auto ok = world.loadFirmware(chip, absolute || options.folder.empty() ? part.firmware : options.folder + "/" + part.firmware); !ok)
                     return ok;
             } else {
-                world.report({Severity::note, "no-firmware", part.id, fmt::format("{} has no firmware and stands still; load an ELF or Intel HEX file into it", part.id), {}, {}, {}, {}});
+                world.report({Severity::note, "no-firmware", part.id, fmt::format("{} has no firmware and stands still; load an ELF or Intel HEX file into it", part.id), {}});
             }
             ++chip;
         }
         world.reportUnpowered();
         for (const NetItem& n : document.nets)
             if (n.pins.size() == 1)
-                world.report({Severity::note, "net-alone", n.name, fmt::format("net {} joins {} to nothing else; give another pin the same name", n.name, n.pins[0].text()), {}, {}, {}, {}});
+                world.report({Severity::note, "net-alone", n.name, fmt::format("net {} joins {} to nothing else; give another pin the same name", n.name, n.pins[0].text()), {}});
         return {};
     }
 

@@ -80,6 +80,8 @@ ElementId Circuit::addDiode(NetId anode, NetId cathode, const DiodeModel& model,
 
 ElementId Circuit::addCapacitor(NetId a, NetId b, Farads farads, Ohms series, Ohms leak, std::string name)
 {
+    if (steady_)
+        return addResistor(a, b, leak, std::move(name));
     const ElementId id = addElement(Kind::capacitor, {a, b}, std::move(name));
     at(id).value = farads.value;
     at(id).ohms = std::max(series.value, 1e-6);
@@ -89,6 +91,8 @@ ElementId Circuit::addCapacitor(NetId a, NetId b, Farads farads, Ohms series, Oh
 
 ElementId Circuit::addInductor(NetId a, NetId b, Henries henries, Ohms winding, Ohms loss, std::string name)
 {
+    if (steady_)
+        return addResistor(a, b, {std::max(winding.value, 1e-6)}, std::move(name));
     const ElementId id = addElement(Kind::inductor, {a, b}, std::move(name));
     at(id).value = henries.value;
     at(id).ohms = std::max(winding.value, 1e-6);
@@ -101,7 +105,7 @@ ElementId Circuit::addSource(NetId a, NetId b, Volts volts, Ohms inner, std::str
     const ElementId id = addElement(Kind::source, {a, b}, std::move(name));
     at(id).value = volts.value;
     at(id).ohms = std::max(inner.value, 1e-3);
-    at(id).mayMove = mayMove;
+    at(id).mayMove = mayMove && !steady_;
     return id;
 }
 
@@ -113,7 +117,11 @@ ElementId Circuit::addDevice(std::unique_ptr<Device> device, std::span<const Net
     return id;
 }
 
-void Circuit::addInnerCapacitor(ElementId device, std::size_t terminal, Farads farads) { at(device).innerFarads.emplace_back(terminal, farads.value); }
+void Circuit::addInnerCapacitor(ElementId device, std::size_t terminal, Farads farads)
+{
+    if (!steady_)
+        at(device).innerFarads.emplace_back(terminal, farads.value);
+}
 
 void Circuit::listen(PinId pin, PinListener& listener, Thresholds thresholds)
 {
@@ -430,6 +438,7 @@ void Circuit::driveTo(PinId id, double volts, double ohms, Cause cause)
     if (pin.drive.volts == volts)
         return;
     pin.drive.volts = volts;
+    pin.driver = cause.code;
     cause_ = cause;
     busy_ = 1;
     publishInto(net, pin.net, volts, stateFor(net, volts));
@@ -448,6 +457,7 @@ void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
         return;  // a supply stays what it is
     net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
     pin.drive = drive;
+    pin.driver = cause.code;
     refreshPlain(net);
     if (islands_.empty())
         return;
@@ -484,39 +494,42 @@ void Circuit::setClosed(ElementId id, bool closed, Cause cause)
     }
 }
 
+void Circuit::setValue(Element& element, double value, Cause cause)
+{
+    if (element.value == value)
+        return;
+    element.value = value;
+    elementChanged(element, cause);
+}
+
 void Circuit::setResistance(ElementId id, Ohms ohms, Cause cause)
 {
-    Element& e = at(id);
-    check(e.kind == Kind::resistor, "only a resistor has a resistance to set");
-    if (e.value != ohms.value) {
-        e.value = ohms.value;
-        elementChanged(e, cause);
-    }
+    check(at(id).kind == Kind::resistor, "only a resistor has a resistance to set");
+    setValue(at(id), ohms.value, cause);
 }
 
 void Circuit::setSource(ElementId id, Volts volts, Cause cause)
 {
-    Element& e = at(id);
-    check(e.kind == Kind::source, "only a source has a voltage to set");
-    if (e.value != volts.value) {
-        e.value = volts.value;
-        elementChanged(e, cause);
-    }
+    check(at(id).kind == Kind::source, "only a source has a voltage to set");
+    setValue(at(id), volts.value, cause);
 }
 
 void Circuit::setFarads(ElementId id, Farads farads, Cause cause)
 {
-    Element& e = at(id);
-    check(e.kind == Kind::capacitor, "only a capacitor has a capacitance to set");
-    if (e.value != farads.value) {
-        e.value = farads.value;
-        elementChanged(e, cause);
-    }
+    if (steady_)
+        return;
+    check(at(id).kind == Kind::capacitor, "only a capacitor has a capacitance to set");
+    setValue(at(id), farads.value, cause);
 }
 
 void Circuit::setWave(ElementId id, const Waveform* wave, Cause cause)
 {
     Element& e = at(id);
+    if (steady_) {
+        if (wave != nullptr)
+            setValue(e, wave->at(queue_.now()), cause);
+        return;
+    }
     check(e.kind == Kind::source && e.mayMove, "only a source that may move has a waveform");
     if (e.wave == wave)
         return;
@@ -567,6 +580,8 @@ void Circuit::settle()
         else
             decideStatic(island);
     }
+    if (!toSum_.empty())
+        reportGroups();
     busy_ = 0;
 }
 

@@ -129,12 +129,18 @@ public:
     virtual void netChanged(NetId net, NetState state, Time at, Cause cause) = 0;
     // `other` is the second pin of a conflict where there is one; `amps` the current that flows, or the voltage of overVoltage.
     virtual void trouble(Trouble what, NetId net, PinId pin, PinId other, double amps, Time at, Cause cause) = 0;
+    // A pin that was overloaded carries no more than it may again.
+    virtual void overloadEnded(PinId /*pin*/, Time /*at*/) {}
 };
 
 class Circuit {
 public:
     explicit Circuit(kernel::EventQueue& queue);
     ~Circuit();
+
+    // For operating points: what is added from now on stands as it would after an endless time. Capacitors carry their leak alone, inductors are their
+    // winding, waveforms stay where they begin.
+    void beSteady() { steady_ = true; }
 
     // Building. Everything is added before seal(); the structure is then fixed.
     NetId addNet(std::string name);
@@ -169,6 +175,12 @@ public:
     // or out.
     void setLimit(PinId pin, Amps amps, std::uint32_t group = kNoGroup, Amps together = {0});
     static constexpr std::uint32_t kNoGroup = UINT32_MAX;
+    struct Limit {
+        double amps = std::numeric_limits<double>::infinity();
+        double together = 0;
+        std::uint32_t group = kNoGroup;
+    };
+    [[nodiscard]] Limit limitOf(PinId pin) const { return {at(pin).limitAmps, at(pin).groupAmps, at(pin).group}; }
     void seal(CircuitObserver* observer);
 
     // Running. Before seal() these only set the state at power-up.
@@ -218,6 +230,8 @@ public:
     [[nodiscard]] NetState stateOf(NetId net) const { return at(net).state; }
     [[nodiscard]] bool level(PinId pin) const { return at(pin).level; }
     [[nodiscard]] Drive driveOf(PinId pin) const { return at(pin).drive; }
+    // The code that made the pin drive what it drives; Cause::kNoCode where it was no code.
+    [[nodiscard]] std::uint32_t driver(PinId pin) const { return at(pin).driver; }
     // The resistance that a small load on this net sees: of all that drives it, diodes at their present point. Infinite where nothing does.
     [[nodiscard]] Ohms sourceResistance(NetId net) const;
     // What a small current driven from one net to the other meets, at the present point. More than a teraohm counts as infinite.
@@ -233,7 +247,7 @@ public:
     // The nets of an element, in the order in which they were given.
     [[nodiscard]] std::vector<NetId> netsOf(ElementId element) const;
     // The elements of the island that a net belongs to.
-    [[nodiscard]] const std::vector<ElementId>& neighbours(NetId net) const ;
+    [[nodiscard]] const std::vector<ElementId>& neighbours(NetId net) const;
     // How well Kirchhoff's current law is met in the island of this net just now, relative.
     [[nodiscard]] double residual(NetId net) const;
     [[nodiscard]] bool closed(ElementId element) const { return at(element).closed; }
@@ -261,7 +275,7 @@ public:
     void state(Archive& ar)
     {
         for (Pin& p : pins_)
-            ar(p.drive, p.level);
+            ar(p.drive, p.level, p.driver, p.over);
         for (Net& n : nets_)
             ar(n.volts, n.state, n.high, n.changes, n.since);
         for (Element& e : elements_)
@@ -285,6 +299,8 @@ private:
     struct Pin {
         NetId net{};
         bool level = false;
+        bool over = false;                    // beyond its limit
+        std::uint32_t driver = Cause::kNoCode;
         Drive drive;
         Listener listener;
         double limitAmps = std::numeric_limits<double>::infinity();
@@ -292,7 +308,6 @@ private:
         std::uint32_t group = kNoGroup;
         double clampLow = 1, clampHigh = -1;  // none
         std::uint32_t injection = UINT32_MAX; // in its island's network
-        std::uint32_t clampSlot = UINT32_MAX;
         ClampDevice* clamp = nullptr;
         std::uint32_t code = 0;               // of the present drive, in the island's key
         std::vector<Drive> known;             // the drives seen so far; the index is the code
@@ -357,11 +372,6 @@ private:
         std::string name;
     };
 
-
-
-
-
-
     static constexpr std::size_t kCodes = 16;            // drives of one pin that are told apart before all is learned anew
     static constexpr std::size_t kMaxRemembered = 4096;  // solutions an island; beyond that all are forgotten and learned anew
 
@@ -377,6 +387,7 @@ private:
     void settle();
     void markDirty(std::uint32_t island);
     void elementChanged(Element& element, Cause cause);
+    void setValue(Element& element, double value, Cause cause);
     void refreshCodes();
     void refreshPlain(Net& net);
     // Two numbers, not a Drive: as a pair they would travel through memory at every edge.
@@ -428,6 +439,7 @@ private:
     void tellProbe(NetId id, Time until);
     void setElementAmps(Element& element, double amps);
     void reportOverloads(NetId id);
+    void reportGroups();
 
     kernel::EventQueue& queue_;
     CircuitObserver* observer_ = nullptr;
@@ -436,7 +448,9 @@ private:
     std::vector<Element> elements_;
     std::vector<std::unique_ptr<Island>> islands_;
     std::vector<std::uint32_t> dirty_;
+    std::vector<PinId> toSum_;  // one pin of each group whose currents are to be added up
     Cause cause_;
+    bool steady_ = false;
     int busy_ = 1;  // not sealed, a Batch alive, or settling: changes are only collected
     std::uint64_t generation_ = 0;
     std::uint64_t solves_ = 0;

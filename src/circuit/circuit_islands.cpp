@@ -107,7 +107,6 @@ void Circuit::place(Island& island, Pin& pin)
     if (pin.clamp == nullptr) {
         island.clamps.push_back(std::make_unique<ClampDevice>());
         pin.clamp = island.clamps.back().get();
-        pin.clampSlot = static_cast<std::uint32_t>(network.devices.size());
         network.devices.push_back({pin.clamp, {at(pin.net).node}, false});
     }
     const bool none = pin.clampLow > pin.clampHigh;
@@ -310,28 +309,42 @@ void Circuit::reportOverloads(NetId id)
     if (observer_ == nullptr)
         return;
     for (const PinId pinId : at(id).pins) {
-        const Pin& pin = at(pinId);
+        Pin& pin = at(pinId);
         if (pin.clampLow <= pin.clampHigh)
             if (const double volts = voltage(id).value; volts > pin.clampHigh + kOverVolts || volts < pin.clampLow - kOverVolts)
                 observer_->trouble(Trouble::overVoltage, id, pinId, kNoPin, volts, queue_.now(), cause_);
-        if (pin.drive.floating() || pin.drive.ohms == 0 || std::isinf(pin.limitAmps))
+        if (std::isinf(pin.limitAmps) || pin.drive.ohms == 0)
             continue;
-        const double amps = std::fabs(current(pinId).value);
-        if (amps > pin.limitAmps)
+        const double amps = pin.drive.floating() ? 0 : std::fabs(current(pinId).value);
+        if (pin.over && amps <= pin.limitAmps) {
+            pin.over = false;
+            observer_->overloadEnded(pinId, queue_.now());
+        }
+        if (pin.drive.floating())
+            continue;
+        pin.over = amps > pin.limitAmps;
+        if (pin.over)
             observer_->trouble(Trouble::pinOverload, id, pinId, kNoPin, amps, queue_.now(), cause_);
-        // No sum without a summand worth it.
-        if (pin.group == kNoGroup || amps < kWorthSumming)
-            continue;
+        // No sum without a summand worth it; and not before every net stands where the drives of this instant put it.
+        if (pin.group != kNoGroup && amps >= kWorthSumming && std::none_of(toSum_.begin(), toSum_.end(), [&](PinId other) { return at(other).group == pin.group; }))
+            toSum_.push_back(pinId);
+    }
+}
+
+void Circuit::reportGroups()
+{
+    for (const PinId pinId : toSum_) {
+        const Pin& pin = at(pinId);
         double out = 0, in = 0;
         for (std::uint32_t other = 0; other < pins_.size(); ++other)
-            if (pins_[other].group == pin.group && !pins_[other].drive.floating())
-                if (const double a = current(PinId{other}).value; a > 0)
-                    out += a;
-                else
-                    in -= a;
+            if (pins_[other].group == pin.group && !pins_[other].drive.floating()) {
+                const double a = current(PinId{other}).value;
+                (a > 0 ? out : in) += std::fabs(a);
+            }
         if (std::max(in, out) > pin.groupAmps)
-            observer_->trouble(Trouble::groupOverload, id, pinId, kNoPin, std::max(in, out), queue_.now(), cause_);
+            observer_->trouble(Trouble::groupOverload, pin.net, pinId, kNoPin, std::max(in, out), queue_.now(), cause_);
     }
+    toSum_.clear();
 }
 
 // Which nets something holds. A capacitor holds a net too: its charge decides.

@@ -8,6 +8,7 @@
 #include "bench/document.h"
 #include "bench/world.h"
 #include "cli/run_command.h"
+#include "cli/sweep_command.h"
 #include "kernel/check.h"
 
 namespace {
@@ -111,6 +112,17 @@ int run(int argc, char** argv)
     CLI::App* checkApp = app.add_subcommand("check", "load and check a bench without running it");
     checkApp->add_option("BENCH", checkFile, "the bench")->required();
 
+    cli::SweepOptions s;
+    CLI::App* sweepApp = app.add_subcommand("sweep", "figures of a bench over one of its settings, as CSV");
+    sweepApp->add_option("BENCH", s.bench, "the bench")->required();
+    sweepApp->add_option("--vary", s.vary, "PART.NAME=FROM..TO, a setting or a live control")->required();
+    sweepApp->add_option("--points", s.points, "how many values, 101 by default");
+    sweepApp->add_flag("--ratio", s.ratio, "equal ratios in place of equal steps");
+    sweepApp->add_option("--curves", s.curves, "PART.NAME=A,B,C: a curve for each");
+    sweepApp->add_option("--plot", s.plot, "PIN, PIN:PIN, PART:current or PART:power")->required()->allow_extra_args(false);
+    sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);
+    sweepApp->add_option("--csv", s.csv, "where to; - for standard output");
+
     std::string listWhat;
     CLI::App* listApp = app.add_subcommand("list", "what can be put on a bench");
     listApp->add_option("WHAT", listWhat, "chips or parts")->required()->check(CLI::IsMember({"chips", "parts"}));
@@ -126,6 +138,8 @@ int run(int argc, char** argv)
     setUpLog(level, quiet);
     if (runApp->parsed())
         return cli::runCommand(o);
+    if (sweepApp->parsed())
+        return cli::sweepCommand(s);
     return checkApp->parsed() ? checkCommand(checkFile) : listCommand(listWhat);
 }
 

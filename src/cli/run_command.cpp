@@ -516,6 +516,8 @@ void Run::writeReport(const std::string& stop, const std::string& detail)
     report["findings"] = ordered_json::array();
     for (const bench::Finding& f : session_->findings()) {
         ordered_json finding{{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}};
+        if (!f.otherSource.empty())
+            finding["other_source"] = f.otherSource;
         if (!f.muted.empty())
             finding["muted"] = f.muted;
         report["findings"].push_back(std::move(finding));

@@ -30,12 +30,12 @@ constexpr double kMicroampere = 1e-5; // and leaks this much at that voltage
 class Led final : public StatefulPart<Led> {
 public:
     Led(PartContext& context, const circuit::DiodeModel& model, double rated, double limit)
-        : model_(model), light_{context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), rated},
+        : model_(model), light_{context.circuit.addDiode(context.net("A"), context.net("K"), model, context.id), rated, {}, context.setting("color")},
           wear_(context, light_.element, {.amps = limit, .margin = 2.5, .seconds = 0.4, .remedy = "put a resistor in series"})
     {
     }
 
-    [[nodiscard]] const Light* light() const override { return &light_; }
+    [[nodiscard]] std::vector<Light> lights() const override { return {light_}; }
     [[nodiscard]] const circuit::DiodeModel* diode() const override { return &model_; }
     [[nodiscard]] bool dead() const override { return wear_.dead(); }
     void replace() override { wear_.replace(); }
@@ -53,7 +53,23 @@ private:
     Wear wear_;
 };
 
+circuit::DiodeModel modelOf(const Color& color, double volts, double amps, double ohms)
+{
+    auto model = circuit::DiodeModel::through({volts}, {amps}, color.ideality, {ohms});
+    model.breakdownVolts = kReverseVolts + 2;  // a typical one stands somewhat more than is guaranteed
+    model.leakSiemens = kMicroampere / kReverseVolts * 0.01;
+    return model;
+}
+
 }  // namespace
+
+std::optional<circuit::DiodeModel> typicalLed(std::string_view name)
+{
+    for (const Color& color : kColors)
+        if (color.name == name)
+            return modelOf(color, color.forwardVolts, kRatedAmps, color.seriesOhms);
+    return std::nullopt;
+}
 
 kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context)
 {
@@ -73,10 +89,7 @@ kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context)
         const double ohms = series->value_or(color.seriesOhms * kRatedAmps / amps);
         if (amps * ohms > 0.8 * volts)
             return kernel::fail(context.id + ".series", "drops nearly all of the forward voltage at the rated current; expected less resistance");
-        auto model = circuit::DiodeModel::through({volts}, {amps}, color.ideality, {ohms});
-        model.breakdownVolts = kReverseVolts + 2;  // a typical one stands somewhat more than is guaranteed
-        model.leakSiemens = kMicroampere / kReverseVolts * 0.01;
-        return std::make_unique<Led>(context, model, amps, limit->value_or(amps * kMostAmps / kRatedAmps));
+        return std::make_unique<Led>(context, modelOf(color, volts, amps, ohms), amps, limit->value_or(amps * kMostAmps / kRatedAmps));
     }
     return kernel::fail(context.id + ".color", "\"" + wanted + "\"; expected red, amber, yellow, green, blue, white or infrared");
 }

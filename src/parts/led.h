@@ -7,5 +7,7 @@
 namespace bramix::parts {
 
 kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context);
+// The curve of a typical LED of a colour; nothing for a word that is no colour.
+std::optional<circuit::DiodeModel> typicalLed(std::string_view color);
 
 }  // namespace bramix::parts

@@ -58,12 +58,23 @@ public:
     // Moves a live control; the world has checked name and range against the manifest.
     virtual void setControl(std::string_view /*name*/, double /*value*/) {}
     [[nodiscard]] virtual double control(std::string_view /*name*/) const { return 0; }
-    // Element whose mean current is how brightly the part shines, or none.
+    // An element whose mean current is how brightly something shines.
     struct Light {
         circuit::ElementId element{};
         double fullAmps = 0;  // shines fully at this current
+        std::string name;     // of a part that has several: "a", "red"
+        std::string color;
     };
-    [[nodiscard]] virtual const Light* light() const { return nullptr; }
+    [[nodiscard]] virtual std::vector<Light> lights() const { return {}; }
+    // Dots that the part shows by its own logic, row by row from the top left, 0xRRGGBB.
+    struct Dots {
+        int columns = 0, rows = 0;
+        std::vector<std::uint32_t> colors;
+        bool operator==(const Dots&) const = default;
+    };
+    [[nodiscard]] virtual Dots dots() const { return {}; }
+    // How far what turns has turned, in degrees clockwise; none for most.
+    [[nodiscard]] virtual std::optional<double> angle() const { return std::nullopt; }
     // Burnt out: dead until it is replaced.
     [[nodiscard]] virtual bool dead() const { return false; }
     // Its curve, of an LED; null for others.

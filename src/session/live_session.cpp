@@ -98,7 +98,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
         const std::lock_guard lock(mutex_);
         serial_.push_back(byte);
     };
-    session_->setProbes(scope_.channels);
+    applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
     integralsAt_ = session_->world().now();
@@ -359,6 +359,7 @@ void LiveSession::publish(bool always)
         fillLights(*picture);
         fillParts(*picture);
         fillScope(*picture);
+        fillProbes(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
         for (const auto& unit : world.chips()) {
@@ -406,6 +407,13 @@ void LiveSession::fillPins(Picture& picture)
             changesBefore_[i] = changes;
         }
     }
+    // What the pins of a chip carry together.
+    std::map<std::uint32_t, std::pair<double, double>> groups;
+    for (const auto& [ref, id] : world.pins())
+        if (const std::uint32_t group = circuit.limitOf(id).group; group != circuit::Circuit::kNoGroup) {
+            const double amps = circuit.current(id).value;
+            (amps > 0 ? groups[group].first : groups[group].second) += std::abs(amps);
+        }
     for (const auto& [ref, id] : world.pins()) {
         if (ref.part.find('/') != std::string::npos)
             continue;
@@ -418,6 +426,16 @@ void LiveSession::fillPins(Picture& picture)
         pin.duty = dutyLast_[index];
         pin.volts = circuit.voltage(net).value;
         pin.amps = circuit.current(id).value;
+        pin.drive = drive;
+        if (const auto limit = circuit.limitOf(id); std::isfinite(limit.amps)) {
+            pin.limitAmps = limit.amps;
+            pin.togetherLimit = limit.together;
+            pin.togetherAmps = std::max(groups[limit.group].first, groups[limit.group].second);
+            if (const auto seen = world.adcSees(ref)) {
+                pin.adcCount = seen->count;
+                pin.adcReference = seen->reference;
+            }
+        }
         pin.supply = drive.ohms == 0;
         pin.drives = !drive.floating() && drive.ohms < 1000;
         pin.pullsUp = !drive.floating() && drive.ohms >= 1000;
@@ -458,10 +476,38 @@ void LiveSession::watchScope(const ScopeRequest& request)
             singleSince_ = session_->world().now();
         }
         scope_ = request;
-        if (session_ != nullptr)
-            session_->setProbes(request.channels);
+        applyProbes();
         changed_ = true;
     });
+}
+
+void LiveSession::watchProbes(const std::vector<bench::PinRef>& pins, Duration span)
+{
+    post([this, pins, span] {
+        probes_ = pins;
+        probeSpan_ = span;
+        applyProbes();
+        changed_ = true;
+    });
+}
+
+void LiveSession::applyProbes()
+{
+    if (session_ == nullptr)
+        return;
+    std::vector<bench::PinRef> all = scope_.channels;
+    all.insert(all.end(), probes_.begin(), probes_.end());
+    session_->setProbes(all);
+}
+
+void LiveSession::fillProbes(Picture& picture)
+{
+    picture.probeSpan = probeSpan_;
+    const Time now = session_->world().now();
+    for (const bench::PinRef& pin : probes_)
+        if (const tape::Waveform* w = session_->waveform(pin); w != nullptr && !w->empty())
+            if (const auto measures = w->measure(std::max(now - probeSpan_, w->knownFrom()), now))
+                picture.probes.emplace(pin, *measures);
 }
 
 // The last trigger whose window is complete; without one, the latest.
@@ -511,6 +557,8 @@ void LiveSession::fillParts(Picture& picture) const
         PartPicture p;
         p.dead = part->dead();
         p.face = part->face();
+        p.dots = part->dots();
+        p.angle = part->angle();
         if (const auto element = part->mainElement()) {
             p.measured = true;
             p.amps = world.circuit().current(*element).value;

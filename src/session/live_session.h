@@ -47,6 +47,8 @@ public:
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
     void watchScope(const ScopeRequest& request);
+    // Measures these pins over the last `span`.
+    void watchProbes(const std::vector<bench::PinRef>& pins, Duration span);
 
     // The latest picture; never null.
     [[nodiscard]] std::shared_ptr<const Picture> picture() const;
@@ -70,6 +72,8 @@ private:
     void fillPins(Picture& picture);
     void fillLights(Picture& picture);
     void fillScope(Picture& picture);
+    void fillProbes(Picture& picture);
+    void applyProbes();
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
     void rebase();
@@ -90,6 +94,8 @@ private:
     std::string stopped_;
     TapeRequest tape_;
     ScopeRequest scope_;
+    std::vector<bench::PinRef> probes_;
+    Duration probeSpan_ = std::chrono::milliseconds(100);
     std::optional<Time> singleAt_;  // where the one trigger was
     Time singleSince_{};            // it was asked for then
     std::uint64_t pictures_ = 0;

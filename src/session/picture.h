@@ -11,6 +11,7 @@
 #include "bench/finding.h"
 #include "bench/series_resistor.h"
 #include "circuit/circuit.h"
+#include "parts/part.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 
@@ -19,10 +20,16 @@ namespace bramix::session {
 struct PinPicture {
     circuit::NetState state = circuit::NetState::floating;
     bool busy = false;    // changes faster than the eye follows
+    circuit::Drive drive; // what it does to its net by itself
     double duty = 0;      // share of time high since the picture before
     double volts = 0;
     double amps = 0;      // out of the pin into the net
     bool drives = false;  // strongly
+    double limitAmps = 0;      // absolute maximum; 0 where none is known
+    double togetherAmps = 0;   // what the pins of its chip carry together, in or out, whichever is more
+    double togetherLimit = 0;
+    int adcCount = -1;         // what a conversion would give just now; -1 for a pin that is no analog input
+    double adcReference = 0;   // volts
     bool pullsUp = false;
     bool supply = false;
     std::string net;
@@ -43,6 +50,8 @@ struct PartPicture {
     double watts = 0;
     bool dead = false;      // burnt through
     std::string face;       // what it shows itself
+    parts::Part::Dots dots;
+    std::optional<double> angle;  // of what turns
     std::optional<bench::SeriesPath> series;  // of an LED: the resistor that sets its current
 };
 
@@ -123,6 +132,8 @@ struct Picture {
     kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
     std::vector<LanePicture> lanes;
     ScopePicture scope;
+    std::map<bench::PinRef, tape::WaveMeasures> probes;  // over the last probeSpan
+    kernel::Duration probeSpan{};
 };
 
 // What the tape view shows just now.

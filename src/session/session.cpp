@@ -165,6 +165,9 @@ std::vector<Finding> Session::findings() const
     for (Finding& f : out)
         if (f.code)
             f.source = place(f.chip, *f.code).brief();
+    for (Finding& f : out)
+        if (f.otherCode)
+            f.otherSource = place(f.otherChip, *f.otherCode).brief();
     return out;
 }
 

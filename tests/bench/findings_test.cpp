@@ -84,6 +84,7 @@ private slots:
         row("reversed-polarity", "c", elco, {"v.V r.1", "r.2 c.2", "c.1 g.V"}, elco, {"v.V r.1", "r.2 c.1", "c.2 g.V"});
         row("capacitor-over-voltage", "c", {"b battery set = { voltage = \"12V\" }", "g ground", "c capacitor set = { voltage = \"6V\" }"}, {"b.+ c.1", "b.- g.V", "c.2 g.V"},
             {"b battery set = { voltage = \"12V\" }", "g ground", "c capacitor set = { voltage = \"25V\" }"}, {"b.+ c.1", "b.- g.V", "c.2 g.V"});
+        row("reversed-polarity", "d", ledParts, {"v.V r.1", "r.2 d.K", "d.A g.V"}, ledParts, {"v.V r.1", "r.2 d.A", "d.K g.V"});
         const Strings coil{"v supply-5v", "g ground", "l inductor set = { inductance = \"100m\", winding = \"60\" }", "k push-button set = { bounce = \"off\" }", "d diode"};
         row("coil-without-diode", "l", coil, {"v.V l.1", "l.2 k.1", "k.2 g.V"}, coil, {"v.V l.1", "l.2 k.1", "k.2 g.V", "d.A l.2", "d.K l.1"});
         const Strings amp{"v supply-5v", "g ground", "a op-amp", "r resistor set = { resistance = \"10k\" }"};
@@ -110,6 +111,106 @@ private slots:
         };
         QVERIFY2(raised(bad), "not raised");
         QVERIFY2(!raised(good), "raised by the twin");
+    }
+
+    void whatFirmwareDoesHasItsTwinsToo_data()
+    {
+        QTest::addColumn<QString>("rule");
+        QTest::addColumn<QString>("where");
+        QTest::addColumn<QString>("bad");
+        QTest::addColumn<QString>("good");
+        QTest::addColumn<QList<int>>("badCode");
+        QTest::addColumn<QList<int>>("goodCode");
+        const auto row = [](const char* rule, const char* where, const Strings& parts, const Strings& badWires, const Strings& goodWires, const QList<int>& code, const QList<int>& goodCode) {
+            QTest::newRow(rule) << QString(rule) << QString(where) << QString::fromStdString(benchText(parts, badWires)) << QString::fromStdString(benchText(parts, goodWires)) << code << goodCode;
+        };
+        // Opcodes of the AVR: ldi r16, k = 0xE000 | high nibble << 8 | low nibble; out DDRB = 0xB904, out PORTB = 0xB905, in r16, PINB = 0xB103, rjmp . = 0xCFFF.
+        const QList<int> drive{0xE003, 0xB904, 0xE001, 0xB905, 0xCFFF};     // PB0 high, PB1 low
+        const QList<int> all{0xEF0F, 0xB90A, 0xB90B, 0xCFFF};               // port D all high
+        const QList<int> look{0xB103, 0xCFFE};                              // reads PINB for ever
+        const QList<int> pulled{0xE001, 0xB905, 0xB103, 0xCFFE};            // with the pull-up of PB0 on
+        const Strings m{"m briar-328", "g ground", "v supply-5v", "r resistor set = { resistance = \"1k\" }", "s resistor set = { resistance = \"1k\" }", "t resistor set = { resistance = \"20\", power = \"2\" }", "k push-button"};
+        row("outputs-fight", "m.PB1", m, {"m.PB0 m.PB1"}, {"m.PB0 r.1", "r.2 m.PB1"}, drive, drive);
+        row("pin-overload", "m.PB0", m, {"m.PB0 t.1", "t.2 g.V"}, {"m.PB0 r.1", "r.2 g.V"}, drive, drive);
+        row("floating-input", "m.PB0", m, {"m.PB0 k.1", "k.2 g.V"}, {"m.PB0 k.1", "k.2 g.V"}, look, pulled);
+        row("between-thresholds", "m.PB0", m, {"v.V r.1", "r.2 m.PB0", "m.PB0 s.1", "s.2 g.V"}, {"v.V r.1", "r.2 m.PB0"}, look, look);
+        Strings loads = m, together, apart;
+        for (int i = 0; i < 8; ++i) {
+            loads.push_back("a" + std::to_string(i) + " resistor set = { resistance = \"150\", power = \"2\" }");
+            const std::string id = "a" + std::to_string(i);
+            together.insert(together.end(), {"m.PD" + std::to_string(i) + " " + id + ".1", id + ".2 g.V"});
+            if (i < 4)
+                apart.insert(apart.end(), {"m.PD" + std::to_string(i) + " " + id + ".1", id + ".2 g.V"});
+        }
+        row("port-overload", "m", loads, together, apart, all, all);
+        Strings two = m;
+        two.insert(two.end(), {"n atmega328p", "w supply-3v3"});
+        const Strings supplied{"w.V n.VCC", "g.V n.GND"};
+        Strings direct = supplied, divided = supplied;
+        direct.emplace_back("m.PB0 n.PD2");
+        divided.insert(divided.end(), {"m.PB0 r.1", "r.2 n.PD2", "n.PD2 s.1", "s.2 g.V"});
+        row("pin-over-voltage", "n.PD2", two, direct, divided, drive, drive);
+        const Strings sagging{"m atmega328p set = { BODLEVEL = \"5\" }", "v bench-supply set = { voltage = \"5V\", limit = \"30m\" }", "g ground", "k push-button set = { bounce = \"off\" }", "r resistor set = { resistance = \"50\", power = \"1\" }",
+                              "s resistor set = { resistance = \"1k\" }"};
+        row("brown-out", "m: ATmega328P", sagging, {"v.V m.VCC", "v.GND g.V", "g.V m.GND", "v.V r.1", "r.2 k.1", "k.2 g.V"}, {"v.V m.VCC", "v.GND g.V", "g.V m.GND", "v.V s.1", "s.2 k.1", "k.2 g.V"}, look, look);
+    }
+
+    void whatFirmwareDoesHasItsTwinsToo()
+    {
+        QFETCH(QString, rule);
+        QFETCH(QString, where);
+        QFETCH(QString, bad);
+        QFETCH(QString, good);
+        QFETCH(QList<int>, badCode);
+        QFETCH(QList<int>, goodCode);
+        QTemporaryDir folder;
+        const auto found = [&](QString text, const QList<int>& code) -> std::optional<Finding> {
+            const QString file = folder.filePath("f.bin");
+            QFile out(file);
+            if (!out.open(QIODevice::WriteOnly))
+                qFatal("cannot write");
+            for (const int word : code)
+                out.write(QByteArray(1, static_cast<char>(word)) + QByteArray(1, static_cast<char>(word >> 8)));
+            out.close();
+            text.replace("id = \"m\"\n", "id = \"m\"\nfirmware = \"" + file + "\"\n");
+            for (const Finding& f : findingsOf(text.toStdString(), text.contains("id = \"k\"") ? Controls{{"k.pressed", 1}, {"k.pressed", 0}} : Controls{}))
+                if (f.rule == rule.toStdString() && f.where == where.toStdString())
+                    return f;
+            return std::nullopt;
+        };
+        const auto told = found(bad, badCode);
+        QVERIFY2(told, "not raised");
+        QVERIFY(told->wiring || told->code || rule == "brown-out");
+        if (rule == "pin-overload")  // 5 V over 45 ohms, since a few clocks after power-up and still
+            QVERIFY2(told->message.find("111 mA") != std::string::npos && told->message.find(" in all so far") != std::string::npos, told->message.c_str());
+        const auto twin = found(good, goodCode);
+        QVERIFY2(!twin, twin ? twin->message.c_str() : "");
+    }
+
+    // Two boards that drive one line: each one's instruction is named.
+    void aFightNamesBothSides()
+    {
+        static const Catalogue catalogue = *Catalogue::loadInstalled();
+        QTemporaryDir folder;
+        const auto image = [&](const char* name, std::initializer_list<int> words) {
+            QFile out(folder.filePath(name));
+            if (!out.open(QIODevice::WriteOnly))
+                qFatal("cannot write");
+            for (const int word : words)
+                out.write(QByteArray(1, static_cast<char>(word)) + QByteArray(1, static_cast<char>(word >> 8)));
+            return out.fileName().toStdString();
+        };
+        const std::string high = image("high.bin", {0xE001, 0xB905, 0xB904, 0xCFFF});              // PB0 high, at byte address 4
+        const std::string low = image("low.bin", {0x0000, 0x0000, 0xE001, 0x0000, 0xB904, 0xCFFF});  // PB0 low, at byte address 8
+        const std::string text = benchText({"m briar-328 firmware = \"" + high + "\"", "n briar-328 firmware = \"" + low + "\""}, {"m.PB0 n.PB0"});
+        const auto world = *World::build(*parseDocument("x", text), catalogue, {}, nullptr);
+        world->runUntil(kernel::Time(10ms));
+        const auto all = world->findings();
+        const auto fight = std::find_if(all.begin(), all.end(), [](const Finding& f) { return f.rule == "outputs-fight"; });
+        QVERIFY(fight != all.end());
+        QCOMPARE(fight->chip + " " + std::to_string(*fight->code), "n 8");
+        QVERIFY(fight->otherCode.has_value());
+        QCOMPARE(fight->otherChip + " " + std::to_string(*fight->otherCode), "m 4");
     }
 
     // A coil that is switched while it runs kicks; its diode catches it.

@@ -215,7 +215,7 @@ private slots:
         QVERIFY(s != nullptr);
         s->world().runUntil(Time(3ms));
         QVERIFY(rules(*s) == (std::vector<std::string>{"outputs-fight", "pin-overload"}) || rules(*s) == (std::vector<std::string>{"outputs-fight", "pin-overload", "pin-overload"}));
-        const auto& f = s->world().findings()[0];
+        const auto f = s->world().findings()[0];
         QCOMPARE(*f.code, 4U);  // the third instruction
         QVERIFY(f.message.find("mcu.PB0") != std::string::npos && f.message.find("mcu.PB1") != std::string::npos);
     }

@@ -52,6 +52,18 @@ const char* stateWord(const session::PinPicture& pin)
     return "";
 }
 
+QString quantity(double value, kernel::Unit unit) { return QString::fromStdString(kernel::formatQuantity(value, unit, 3)); }
+
+// What a voltage did over a while, in two lines; one where it stood still.
+QStringList measured(const tape::WaveMeasures& m, kernel::Duration span)
+{
+    const QString over = QString::fromStdString(kernel::formatQuantity(kernel::seconds(span), kernel::Unit::second));
+    if (m.most - m.least < 2e-3)
+        return {QObject::tr("steady for %1").arg(over)};
+    return {QObject::tr("%1 … %2 in %3").arg(quantity(m.least, kernel::Unit::volt), quantity(m.most, kernel::Unit::volt), over),
+            QObject::tr("mean %1, rms %2").arg(quantity(m.mean, kernel::Unit::volt), quantity(m.rms, kernel::Unit::volt))};
+}
+
 const char* roleWord(const session::PinPicture& pin)
 {
     return pin.supply ? "supply" : pin.drives ? "output" : pin.pullsUp ? "input with pull-up" : "input";
@@ -92,7 +104,57 @@ void BenchView::paintEvent(QPaintEvent*)
     drawBand(painter);
     painter.resetTransform();
     drawEmptyHint(painter);
+    drawProbes(painter);
     drawHoverCard(painter);
+}
+
+// A dark tag on a stalk beside each probed pin, in the colours of the instruments.
+void BenchView::drawProbes(QPainter& painter)
+{
+    probeTags_.clear();
+    const QFont bigFont = theme::figures(9.6, QFont::DemiBold);
+    const QFont smallFont = theme::words(7.8);
+    for (const PinRef& ref : editor_.probes())
+        for (const PinSpot& spot : spots_) {
+            const auto now = editor_.picture().pins.find(ref);
+            if (spot.ref != ref || now == editor_.picture().pins.end())
+                continue;
+            const auto over = editor_.picture().probes.find(ref);
+            const QStringList lines = over == editor_.picture().probes.end() ? QStringList() : measured(over->second, editor_.picture().probeSpan);
+            const QString big = now->second.state == circuit::NetState::floating ? tr("floating") : quantity(now->second.volts, kernel::Unit::volt);
+            double width = QFontMetricsF(bigFont).horizontalAdvance(big);
+            for (const QString& line : lines)
+                width = std::max(width, QFontMetricsF(smallFont).horizontalAdvance(line));
+            const QPointF root = toWidget(spot.at);
+            QRectF tag(root.x() + 14, root.y() + 16, width + 18, 24 + 14.0 * static_cast<double>(lines.size()));
+            tag.moveLeft(std::clamp(tag.left(), 4.0, std::max(4.0, this->width() - tag.width() - 4)));
+            tag.moveTop(std::clamp(tag.top(), 4.0, std::max(4.0, this->height() - tag.height() - 4)));
+            // Beside a tag that is there already.
+            for (const auto& [other, box] : probeTags_)
+                if (box.adjusted(-3, -3, 3, 3).intersects(tag))
+                    tag.moveTop(box.bottom() + 4);
+            painter.setPen(QPen(theme::kTapeGround, 1.6));
+            painter.drawLine(root, QPointF(std::clamp(root.x(), tag.left() + 4, tag.right() - 4), root.y() > tag.center().y() ? tag.bottom() : tag.top()));
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(theme::kTapeGround);
+            painter.drawRoundedRect(tag, 5, 5);
+            painter.setPen(QColor(0xF0, 0xB4, 0x5A));
+            painter.setFont(bigFont);
+            painter.drawText(QPointF(tag.left() + 9, tag.top() + 17), big);
+            painter.setPen(theme::kTapeText);
+            painter.setFont(smallFont);
+            for (qsizetype i = 0; i < lines.size(); ++i)
+                painter.drawText(QPointF(tag.left() + 9, tag.top() + 31 + 14.0 * static_cast<double>(i)), lines[i]);
+            probeTags_.emplace_back(ref, tag);
+        }
+}
+
+std::optional<PinRef> BenchView::probeAt(QPointF widget) const
+{
+    for (const auto& [ref, tag] : probeTags_)
+        if (tag.contains(widget))
+            return ref;
+    return std::nullopt;
 }
 
 void BenchView::drawStatic()
@@ -315,9 +377,18 @@ void BenchView::drawHoverCard(QPainter& painter)
         lines << text;
         if (pin.busy)
             lines << tr("changing, %1 % of the time high").arg(std::lround(pin.duty * 100));
-        if (std::abs(pin.amps) > 1e-7)
-            lines << tr("%1 out of the pin").arg(QString::fromStdString(kernel::formatQuantity(pin.amps, kernel::Unit::ampere, 3)));
+        if (pin.drives && pin.limitAmps > 0)
+            lines << tr("%1 out of the pin, of %2; the chip's pins %3 of %4").arg(quantity(pin.amps, kernel::Unit::ampere), quantity(pin.limitAmps, kernel::Unit::ampere), quantity(pin.togetherAmps, kernel::Unit::ampere),
+                                                                          quantity(pin.togetherLimit, kernel::Unit::ampere));
+        else if (std::abs(pin.amps) > 1e-7)
+            lines << tr("%1 out of the pin").arg(quantity(pin.amps, kernel::Unit::ampere));
+        if (pin.adcCount >= 0 && !pin.drives)
+            lines << tr("converts to %1 of 1023, against %2").arg(pin.adcCount).arg(quantity(pin.adcReference, kernel::Unit::volt));
         lines << tr("net %1").arg(QString::fromStdString(pin.net));
+    };
+    const auto describeSpan = [&](const PinRef& ref) {
+        if (const auto found = editor_.picture().probes.find(ref); found != editor_.picture().probes.end())
+            lines << measured(found->second, editor_.picture().probeSpan);
     };
     if (hoverPin_) {
         for (const PinSpot& spot : spots_)
@@ -331,12 +402,14 @@ void BenchView::drawHoverCard(QPainter& painter)
             }
         if (const auto found = pins.find(*hoverPin_); found != pins.end())
             describe(found->second);
+        describeSpan(*hoverPin_);
     } else if (hoverWire_ && *hoverWire_ < editor_.document().wires.size()) {
         const bench::WireItem& wire = editor_.document().wires[*hoverWire_];
         title = QString::fromStdString(wire.from.text() + " – " + wire.to.text());
         if (const auto found = pins.find(wire.from); found != pins.end())
             lines << QString("%1, %2").arg(stateWord(found->second), QString::fromStdString(kernel::formatQuantity(found->second.volts, kernel::Unit::volt, 3)))
                   << tr("net %1").arg(QString::fromStdString(found->second.net));
+        describeSpan(wire.from);
     } else {
         return;
     }

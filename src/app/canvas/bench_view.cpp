@@ -233,6 +233,10 @@ void BenchView::mousePressEvent(QMouseEvent* event)
         update();
         return;
     }
+    if (probeAt(pointer_)) {
+        editor_.nextProbeSpan();
+        return;
+    }
     if (const PinSpot* pin = pinAt(pointer_)) {
         doing_ = Doing::wiring;
         wireFrom_ = pin->ref;
@@ -305,6 +309,7 @@ void BenchView::mouseMoveEvent(QMouseEvent* event)
     const PinSpot* pin = pinAt(pointer_);
     hoverPin_ = pin == nullptr ? std::nullopt : std::optional(pin->ref);
     hoverWire_ = pin == nullptr && doing_ == Doing::nothing && partAt(pointer_) == nullptr ? wireAt(pointer_) : std::nullopt;
+    editor_.hoverProbe(hoverPin_ ? hoverPin_ : hoverWire_ && *hoverWire_ < editor_.document().wires.size() ? std::optional(editor_.document().wires[*hoverWire_].from) : std::nullopt);
     if (doing_ == Doing::nothing) {
         const bench::PartItem* part = partAt(pointer_);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
@@ -377,6 +382,7 @@ void BenchView::leaveEvent(QEvent*)
 {
     hoverPin_.reset();
     hoverWire_.reset();
+    editor_.hoverProbe(std::nullopt);
     update();
 }
 

@@ -87,6 +87,8 @@ private:
     void drawBand(QPainter& painter);
     void drawWireInProgress(QPainter& painter);
     void drawHoverCard(QPainter& painter);
+    void drawProbes(QPainter& painter);
+    [[nodiscard]] std::optional<bench::PinRef> probeAt(QPointF widget) const;
     void drawEmptyHint(QPainter& painter);
     [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;
 
@@ -124,6 +126,7 @@ private:
     bool wireByDrag_ = false;
     std::string heldPart_, heldControl_;
     double heldRelease_ = 0;
+    std::vector<std::pair<bench::PinRef, QRectF>> probeTags_;  // as last drawn, in the widget
     std::optional<bench::PinRef> hoverPin_;
     std::optional<std::size_t> hoverWire_;
     bench::Selection bandBase_;

@@ -279,6 +279,8 @@ void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kin
     addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about));
     addControls(part, kind);
     addMeasured(part, kind);
+    if (kind.chip == nullptr)
+        addCounts(part, kind);
     addSeriesHelp(part);
     if (kind.chip != nullptr)
         addFirmware(part);
@@ -419,6 +421,30 @@ void Inspector::addMeasured(const bench::PartItem& part, const bench::PartKind& 
 }
 
 // On an LED: the resistor for a current, worked out in front of the person, and a click that puts it in.
+// Where a divider or a sensor leads to an analog input: the count that it converts to.
+void Inspector::addCounts(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    QLabel* counts = addText({});
+    refreshers_.emplace_back([this, counts, id = part.id, &kind] {
+        const auto& pins = editor_.picture().pins;
+        QStringList lines;
+        for (const bench::PinKind& own : kind.pins) {
+            const auto here = pins.find({id, own.name});
+            if (here == pins.end() || here->second.supply)
+                continue;
+            for (const auto& [ref, pin] : pins)
+                if (pin.adcCount >= 0 && !pin.drives && pin.net == here->second.net && ref.part != id)
+                    lines << tr("%1 converts %2 to %3 of 1023, against %4")
+                                 .arg(QString::fromStdString(ref.text()), quantity(pin.volts, kernel::Unit::volt))
+                                 .arg(pin.adcCount)
+                                 .arg(quantity(pin.adcReference, kernel::Unit::volt));
+        }
+        lines.removeDuplicates();
+        counts->setText(lines.join('\n'));
+        counts->setVisible(!lines.isEmpty());
+    });
+}
+
 void Inspector::addSeriesHelp(const bench::PartItem& part)
 {
     const auto known = editor_.picture().parts.find(part.id);

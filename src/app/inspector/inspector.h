@@ -32,6 +32,7 @@ private:
     void showMany();
     [[nodiscard]] std::string offers() const;
     void addSeriesHelp(const bench::PartItem& part);
+    void addCounts(const bench::PartItem& part, const bench::PartKind& kind);
     void addMeasured(const bench::PartItem& part, const bench::PartKind& kind);
     void addControls(const bench::PartItem& part, const bench::PartKind& kind);
     void addDial(const std::string& part, const bench::ControlKind& control);

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
@@ -57,6 +59,24 @@ ScopeView::ScopeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     };
     add_ = button(tr("Probe…"), "scopeProbe", tr("Puts a pin on the oscilloscope, or takes it off"));
     trigger_ = button({}, "scopeTrigger", tr("Where each window begins"));
+    const auto field = [&](const char* name, const QString& tip) {
+        auto* e = new QLineEdit;
+        e->setObjectName(name);
+        e->setToolTip(tip);
+        e->setFont(theme::figures(9));
+        e->setFixedWidth(72);
+        e->setFocusPolicy(Qt::ClickFocus);
+        e->setStyleSheet("QLineEdit { background: #1B141F; color: #EADFD2; border: 1px solid #3A3040; border-radius: 4px; padding: 2px 6px; }");
+        head->addWidget(e);
+        return e;
+    };
+    level_ = field("scopeLevel", tr("The voltage that the trigger waits for"));
+    auto* across = new QLabel(tr("across"));
+    across->setStyleSheet("color: #9A8EA0; background: transparent;");
+    head->addWidget(across);
+    span_ = field("scopeSpan", tr("The time from the left edge to the right one"));
+    typed(level_, kernel::Unit::volt, [this](double volts) { setTrigger(request_.trigger, volts, request_.rising); });
+    typed(span_, kernel::Unit::second, [this](double s) { setSpan(Duration(static_cast<std::int64_t>(std::clamp(s, 0.0, 1000.0) * 1e12))); });
     single_ = button(tr("Catch one"), "scopeSingle", tr("Waits for the next trigger and stays there"));
     hold_ = button(tr("Hold"), "scopeHold", tr("Keeps what is shown while the bench runs on"));
     single_->setCheckable(true);
@@ -96,6 +116,11 @@ void ScopeView::send()
         text = tr("Trigger: %1 %2 %3").arg(QString::fromStdString(request_.channels[*request_.trigger].text()), request_.rising ? tr("rises through") : tr("falls through"),
                                            quantity(request_.level, kernel::Unit::volt, 3));
     trigger_->setText(text);
+    if (!level_->hasFocus())
+        level_->setText(quantity(request_.level, kernel::Unit::volt));
+    if (!span_->hasFocus())
+        span_->setText(quantity(kernel::seconds(request_.span), kernel::Unit::second));
+    level_->setVisible(request_.trigger.has_value());
     editor_.session().watchScope(request_);
     update();
 }
@@ -122,6 +147,52 @@ void ScopeView::toggle(const bench::PinRef& pin)
     if (wasEmpty && !list.empty())
         request_.trigger = 0;
     send();
+}
+
+// What is typed counts when it is a quantity; anything else turns the field rust and changes nothing.
+void ScopeView::typed(QLineEdit* edit, kernel::Unit unit, const std::function<void(double)>& take)
+{
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, take] {
+        const auto value = kernel::parseQuantity(edit->text().trimmed().toStdString(), unit);
+        edit->setStyleSheet(QString("QLineEdit { background: #1B141F; color: #EADFD2; border: 1px solid %1; border-radius: 4px; padding: 2px 6px; }").arg(value ? "#3A3040" : "#E88A6A"));
+        edit->setToolTip(value ? QString() : QString::fromStdString(value.error().text()));
+        if (value)
+            take(*value);
+    });
+}
+
+void ScopeView::setScale(std::size_t channel, double low, double high)
+{
+    if (channel < scales_.size() && high - low >= 1e-4)
+        scales_[channel] = {low, high, false};
+    update();
+}
+
+// A small card over the gauge with the two ends of its scale.
+void ScopeView::typeScale(std::size_t channel, QPoint at)
+{
+    auto* card = new QFrame(this, Qt::Popup);
+    card->setObjectName("scopeScale");
+    card->setAttribute(Qt::WA_DeleteOnClose);
+    auto* rows = new QVBoxLayout(card);
+    rows->setContentsMargins(10, 8, 10, 8);
+    QLineEdit* edits[2];
+    const double ends[] = {scales_[channel].high, scales_[channel].low};
+    for (int i = 0; i < 2; ++i) {
+        auto* row = new QHBoxLayout;
+        row->addWidget(new QLabel(i == 0 ? tr("top") : tr("bottom")));
+        edits[i] = new QLineEdit(quantity(ends[i], kernel::Unit::volt));
+        edits[i]->setObjectName(i == 0 ? "scopeTop" : "scopeBottom");
+        edits[i]->setFixedWidth(80);
+        row->addWidget(edits[i]);
+        rows->addLayout(row);
+    }
+    typed(edits[0], kernel::Unit::volt, [this, channel](double v) { setScale(channel, scales_[channel].low, v); });
+    typed(edits[1], kernel::Unit::volt, [this, channel](double v) { setScale(channel, v, scales_[channel].high); });
+    card->move(mapToGlobal(at));
+    card->show();
+    edits[0]->setFocus();
+    edits[0]->selectAll();
 }
 
 void ScopeView::setSpan(Duration span)
@@ -381,6 +452,10 @@ void ScopeView::wheelEvent(QWheelEvent* event)
 void ScopeView::mousePressEvent(QMouseEvent* event)
 {
     dragging_ = gaugeAt(event->position());
+    if (dragging_ && event->button() == Qt::RightButton) {
+        typeScale(*std::exchange(dragging_, std::nullopt), event->position().toPoint());
+        return;
+    }
     if (dragging_) {
         dragFrom_ = event->position();
         dragScale_ = scales_[*dragging_];

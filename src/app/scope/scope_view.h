@@ -1,6 +1,7 @@
 // The oscilloscope: the voltage of up to four pins over a window of time, around a trigger or at the present.
 //
-// Each channel has a gauge of its own at the left: the wheel over it changes its scale, a drag moves it, a double click fits it. Over the plot the wheel changes the
+// Each channel has a gauge of its own at the left: the wheel over it changes its scale, a drag moves it, a double click fits it, the other
+// button lets its ends be typed. Over the plot the wheel changes the
 // time, a click sets the first mark and a click with Shift the second. What is measured stands beside each channel's name.
 // Tested by tests/app/window_test.cpp.
 #pragma once
@@ -11,6 +12,7 @@
 
 #include "app/shell/editor.h"
 
+class QLineEdit;
 class QPushButton;
 
 namespace bramix::app {
@@ -25,6 +27,9 @@ public:
     void toggle(const bench::PinRef& pin);
     [[nodiscard]] const std::vector<bench::PinRef>& channels() const { return request_.channels; }
     void setSpan(kernel::Duration span);
+    // The volts at the bottom and the top of a channel.
+    void setScale(std::size_t channel, double low, double high);
+    [[nodiscard]] std::pair<double, double> scale(std::size_t channel) const { return {scales_[channel].low, scales_[channel].high}; }
     void setTrigger(std::optional<std::size_t> channel, double level, bool rising);
 
 protected:
@@ -45,6 +50,8 @@ private:
     void send();
     void offerPins();
     void offerTriggers();
+    void typeScale(std::size_t channel, QPoint at);
+    void typed(QLineEdit* edit, kernel::Unit unit, const std::function<void(double)>& take);
     void drawChannel(QPainter& painter, std::size_t index, const session::ScopeChannel& channel);
     void drawMarks(QPainter& painter);
     [[nodiscard]] QRectF plot() const;
@@ -64,6 +71,8 @@ private:
     Scale dragScale_;
     QPushButton* add_;
     QPushButton* trigger_;
+    QLineEdit* level_;
+    QLineEdit* span_;
     QPushButton* hold_;
     QPushButton* single_;
 };

@@ -216,6 +216,8 @@ void Drawer::fillFindings()
     shownFindings_ = editor_.picture().findings.size();
     for (const bench::Finding& f : editor_.picture().findings) {
         QString when = (f.wiring ? tr("seen in its wires") : QString::fromStdString(kernel::formatClock(f.time))) + (f.source.empty() ? QString() : "  " + QString::fromStdString(f.source));
+        if (!f.otherSource.empty())
+            when += tr(" against %1").arg(QString::fromStdString(f.otherSource));
         if (!f.muted.empty())
             when += tr("\nmuted: %1").arg(QString::fromStdString(f.muted));
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(QString::fromStdString(f.message), when));

@@ -1,5 +1,8 @@
 #include "app/shell/editor.h"
 
+#include <algorithm>
+#include <array>
+
 #include <QCryptographicHash>
 #include <QDir>
 #include <QFile>
@@ -65,6 +68,8 @@ void Editor::adopt(bench::Document document, const QString& file)
     selection_ = {};
     session_.open(document_, folder().toStdString());
     setLanes(usualLanes(document_, catalogue_));
+    if (std::erase_if(probes_, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; }) > 0)
+        sendProbes();
     watchFirmware();
     emit documentChanged();
     emit selectionChanged();
@@ -266,6 +271,39 @@ void Editor::toggleLane(const bench::PinRef& pin)
     if (std::erase(lanes, pin) == 0)
         lanes.push_back(pin);
     setLanes(std::move(lanes));
+}
+
+void Editor::toggleProbe(const bench::PinRef& pin)
+{
+    if (std::erase(probes_, pin) == 0)
+        probes_.push_back(pin);
+    sendProbes();
+}
+
+void Editor::hoverProbe(const std::optional<bench::PinRef>& pin)
+{
+    if (pin == hovered_)
+        return;
+    hovered_ = pin;
+    sendProbes();
+}
+
+void Editor::nextProbeSpan()
+{
+    using namespace std::chrono_literals;
+    constexpr std::array<kernel::Duration, 5> kSpans{100us, 1ms, 10ms, 100ms, 1s};
+    const auto* const next = std::upper_bound(kSpans.begin(), kSpans.end(), probeSpan_);
+    probeSpan_ = next == kSpans.end() ? kSpans.front() : *next;
+    sendProbes();
+}
+
+void Editor::sendProbes()
+{
+    std::vector<bench::PinRef> all = probes_;
+    if (hovered_ && std::find(all.begin(), all.end(), *hovered_) == all.end())
+        all.push_back(*hovered_);
+    session_.watchProbes(all, probeSpan_);
+    emit probesChanged();
 }
 
 void Editor::run() { session_.run(); }

@@ -57,6 +57,13 @@ public:
     void setLanes(std::vector<bench::PinRef> lanes);
     void toggleLane(const bench::PinRef& pin);
 
+    // Pins with a probe beside them, measured over the last probeSpan(); and one under the pointer.
+    [[nodiscard]] const std::vector<bench::PinRef>& probes() const { return probes_; }
+    void toggleProbe(const bench::PinRef& pin);
+    void hoverProbe(const std::optional<bench::PinRef>& pin);
+    [[nodiscard]] kernel::Duration probeSpan() const { return probeSpan_; }
+    void nextProbeSpan();
+
     void run();
     void pause();
     void toggleRun();
@@ -74,6 +81,7 @@ signals:
     void selectionChanged();
     void fileChanged();
     void lanesChanged();
+    void probesChanged();
     void pictureChanged();                             // at most 60 times a second
     void serialReceived(const std::vector<bramix::session::SerialByte>& bytes);
     void sessionRestarted();
@@ -97,7 +105,11 @@ private:
     bench::Document autosaved_;
     bench::History history_;
     bench::Selection selection_;
+    void sendProbes();
     std::vector<bench::PinRef> lanes_;
+    std::vector<bench::PinRef> probes_;
+    std::optional<bench::PinRef> hovered_;
+    kernel::Duration probeSpan_ = std::chrono::milliseconds(100);
     QString file_;
     std::shared_ptr<const session::Picture> picture_;
     QTimer frame_;

@@ -64,7 +64,11 @@ int main(int argc, char** argv)
         const QCommandLineOption across("across", "with --scope: so much time across", "time", "10ms");
         const QCommandLineOption findings("findings", "with --picture: open the list of findings");
         const QCommandLineOption selected("select", "with --picture: select this part", "part");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected});
+        const QCommandLineOption sweep("sweep", "with --picture: show the sweep of this figure, PART.NAME=FROM..TO", "range");
+        const QCommandLineOption plot("plot", "with --sweep: what is plotted, comma separated", "traces");
+        const QCommandLineOption curves("curves", "with --sweep: a curve for each, PART.NAME=A,B,C", "values");
+        const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
+        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -103,6 +107,25 @@ int main(int argc, char** argv)
                     window.scope().toggle(*ref);
                 }
                 window.showScope();
+            }
+            for (const QString& pin : parser.value(probes).split(',', Qt::SkipEmptyParts))
+                if (const auto ref = bench::parsePinRef(pin.toStdString()))
+                    window.editor().toggleProbe(*ref);
+            if (parser.isSet(sweep)) {
+                const QString axis = parser.value(sweep).section('=', 0, 0), range = parser.value(sweep).section('=', 1);
+                window.sweep().setAxis(axis.toStdString());
+                window.sweep().setRange(range.section("..", 0, 0), range.section("..", 1), "201", false);
+                if (parser.isSet(curves))
+                    window.sweep().setCurves(parser.value(curves).section('=', 0, 0).toStdString(), parser.value(curves).section('=', 1));
+                for (const QString& trace : parser.value(plot).split(',', Qt::SkipEmptyParts)) {
+                    const auto parsed = bench::parseTrace(trace.toStdString());
+                    if (!parsed) {
+                        fmt::print(stderr, "--plot: {}\n", parsed.error().text());
+                        return 2;
+                    }
+                    window.sweep().toggleTrace(*parsed);
+                }
+                window.showSweep();
             }
             return drawPicture(window, parser.value(picture), *until, parser.isSet(serial));
         }

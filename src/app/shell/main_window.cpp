@@ -74,6 +74,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     tabs_->addTab(tr("Tape"));
     tabs_->addTab(tr("Serial"));
     tabs_->addTab(tr("Oscilloscope"));
+    tabs_->addTab(tr("Sweep"));
     tabs_->setDrawBase(false);
     tabs_->setExpanding(false);
     tabs_->setFocusPolicy(Qt::NoFocus);
@@ -83,10 +84,12 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     tape_ = new TapeView(editor_);
     serial_ = new SerialView(editor_);
     scope_ = new ScopeView(editor_);
+    sweep_ = new SweepView(editor_);
     lower_ = new QStackedWidget;
     lower_->addWidget(tape_);
     lower_->addWidget(serial_);
     lower_->addWidget(scope_);
+    lower_->addWidget(sweep_);
     lowerRows->addWidget(tabs_);
     lowerRows->addWidget(lower_, 1);
 
@@ -170,6 +173,16 @@ void MainWindow::addCommands()
             showScope();
         }
     });
+    add(tr("Sweep a figure of the selected part"), {QKeySequence(Qt::Key_W)}, [this] {
+        if (!editor_.selection().parts.empty())
+            sweep_->ask(*editor_.selection().parts.begin());
+        showSweep();
+    });
+    add(tr("Probe on the pin under the pointer, or off it"), {QKeySequence(Qt::Key_P)}, [this] {
+        if (const auto pin = bench_->hoveredPin())
+            editor_.toggleProbe(*pin);
+    });
+    add(tr("Next span of the probes"), {}, [this] { editor_.nextProbeSpan(); });
     add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
     add(tr("Select all"), {QKeySequence::SelectAll}, [this] { bench_->selectAll(); });
     add(tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); });
@@ -184,6 +197,7 @@ void MainWindow::addCommands()
     });
     add(tr("Show the tape"), {}, [this] { showTape(); });
     add(tr("Show the oscilloscope"), {}, [this] { showScope(); });
+    add(tr("Show the sweep"), {}, [this] { showSweep(); });
     add(tr("Show the serial view"), {}, [this] { showSerial(); });
     add(tr("Parts drawer"), {}, [this] { drawer_->toggle(Drawer::kParts); });
     add(tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); });
@@ -216,6 +230,7 @@ void MainWindow::showRecoveryBar() { recovery_->setVisible(editor_.hasRecovery()
 void MainWindow::showSerial() { tabs_->setCurrentIndex(1); }
 void MainWindow::showFindings() { drawer_->toggle(Drawer::kFindings); }
 void MainWindow::showScope() { tabs_->setCurrentIndex(2); }
+void MainWindow::showSweep() { tabs_->setCurrentIndex(3); }
 void MainWindow::showTape() { tabs_->setCurrentIndex(0); }
 
 void MainWindow::openAddPart()

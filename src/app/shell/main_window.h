@@ -11,6 +11,7 @@
 #include "app/inspector/inspector.h"
 #include "app/scope/scope_view.h"
 #include "app/serial/serial_view.h"
+#include "app/sweep/sweep_view.h"
 #include "app/shell/drawer.h"
 #include "app/shell/editor.h"
 #include "app/shell/pick_list.h"
@@ -36,8 +37,10 @@ public:
     void openFindAnything();
     void showSerial();
     void showScope();
+    void showSweep();
     void showFindings();
     [[nodiscard]] ScopeView& scope() { return *scope_; }
+    [[nodiscard]] SweepView& sweep() { return *sweep_; }
     void showTape();
     // Closing asks no questions; for tests.
     void neverAsk() { asks_ = false; }
@@ -74,6 +77,7 @@ private:
     Inspector* inspector_;
     TapeView* tape_;
     ScopeView* scope_ = nullptr;
+    SweepView* sweep_ = nullptr;
     SerialView* serial_;
     QTabBar* tabs_;
     QStackedWidget* lower_;

@@ -129,12 +129,28 @@ double Adc::channelVolts(std::int8_t channel) const
 
 double Adc::channelOhms(std::int8_t channel) const { return channel >= 0 ? chip_.ports().sourceOhms(pins_[static_cast<std::size_t>(channel)]) : 0; }
 
-double Adc::referenceVolts()
+Reference Adc::reference() const
 {
     unsigned refs = 0;
     for (unsigned i = 0; i < 3; ++i)
         refs |= chip_.is(reference_[i]) ? 1U << i : 0U;
-    const Reference which = chip_.table().references[refs];
+    return chip_.table().references[refs];
+}
+
+std::optional<Adc::Seen> Adc::seen(PortPin pin) const
+{
+    if (!pin.exists() || std::none_of(pins_.begin(), pins_.end(), [&](PortPin p) { return p.exists() && p.port == pin.port && p.bit == pin.bit; }))
+        return std::nullopt;
+    const Reference which = enabled() ? reference() : Reference::avcc;
+    const double volts = which == Reference::bandGap ? 1.1 : which == Reference::volts256 ? 2.56 : (which == Reference::aref ? aref_() : avcc_()).value_or(0);
+    if (which == Reference::reserved || volts <= 0)
+        return std::nullopt;
+    return Seen{volts, static_cast<int>(std::clamp(std::floor(chip_.ports().volts(pin) * 1024 / volts), 0.0, 1023.0))};
+}
+
+double Adc::referenceVolts()
+{
+    const Reference which = reference();
     const std::optional<double> outside = aref_();
     if (which == Reference::aref) {
         if (!outside)

@@ -40,6 +40,13 @@ public:
     void sleepEntered(Sleep mode, std::int64_t cycle);
 
     [[nodiscard]] bool enabled() const { return chip_.is(aden_); }
+    // What a conversion of a pin would give just now, if its source had time enough; nothing for a pin that is no channel, or with no reference to measure against. While the
+    // converter is off, against AVCC.
+    struct Seen {
+        double reference = 0;  // volts
+        int count = 0;         // 0 to 1023
+    };
+    [[nodiscard]] std::optional<Seen> seen(PortPin pin) const;
     // The present multiplexer setting; the analog comparator uses it while the converter is off.
     [[nodiscard]] unsigned mux() const;
 
@@ -58,6 +65,7 @@ private:
     [[nodiscard]] unsigned triggerSelect() const;
     void updateTrigger();
     void noteClock();
+    [[nodiscard]] Reference reference() const;
     [[nodiscard]] double referenceVolts();
     [[nodiscard]] std::uint16_t convert();
     [[nodiscard]] double channelVolts(std::int8_t channel) const;

@@ -90,6 +90,7 @@ public:
     [[nodiscard]] Cpu& cpu() { return cpu_; }
     [[nodiscard]] const Cpu& cpu() const { return cpu_; }
     [[nodiscard]] kernel::Time now() const { return clock_.timeOf({cpu_.cycle}); }
+    [[nodiscard]] const Adc& adc() const { return *adc_; }
     [[nodiscard]] bool faulted() const { return cpu_.stopped(); }
     [[nodiscard]] bool inReset() const { return inReset_ || clockless_; }
     // The firmware can never run again: asleep or in a jump to itself, and no interrupt can come.

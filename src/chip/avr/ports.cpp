@@ -242,12 +242,15 @@ std::uint8_t Ports::readPins(PortState& port, std::int64_t cycle)
 void Ports::checkFloating(PortState& port)
 {
     port.checkedAt = circuit_.generation();
-    if (!floatingRead)
+    if (!doubtfulRead)
         return;
     for (unsigned bit = 0; bit < 8; ++bit) {
         const PinState& pin = port.pins[bit];
-        if (pin.id != circuit::kNoPin && (((port.ddr | port.inputOff) >> bit) & 1) == 0 && circuit_.stateOf(circuit_.netOf(pin.id)) == circuit::NetState::floating)
-            floatingRead({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)});
+        if (pin.id == circuit::kNoPin || (((port.ddr | port.inputOff) >> bit) & 1) != 0)
+            continue;
+        const circuit::NetState state = circuit_.stateOf(circuit_.netOf(pin.id));
+        if (state == circuit::NetState::floating || state == circuit::NetState::between)
+            doubtfulRead({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)}, state == circuit::NetState::floating);
     }
 }
 

@@ -68,6 +68,15 @@ public:
                     return electrical_.outputOhms;
         return std::nullopt;
     }
+    // Which port pin this pin of the circuit is, if any.
+    [[nodiscard]] std::optional<PortPin> portPinOf(circuit::PinId id) const
+    {
+        for (const PortState& port : ports_)
+            for (unsigned bit = 0; bit < 8; ++bit)
+                if (port.pins[bit].id == id && id != circuit::kNoPin)
+                    return PortPin{static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)};
+        return std::nullopt;
+    }
     // What an analog input sees: the voltage of its net, and the resistance behind it. An unwired pin is at 0 V behind nothing.
     [[nodiscard]] double volts(PortPin pin) const;
     [[nodiscard]] double sourceOhms(PortPin pin) const;
@@ -91,8 +100,8 @@ public:
     [[nodiscard]] circuit::Circuit& circuit() const { return circuit_; }
     void pinChanged(circuit::PinId id, bool level, kernel::Time at) override;
 
-    // Called for a read of an input that floats on a wired net.
-    std::function<void(PortPin)> floatingRead;
+    // Called for a read of an input that floats, or whose voltage lies between the thresholds.
+    std::function<void(PortPin, bool floats)> doubtfulRead;
 
     template <class Archive>
     void state(Archive& ar)

@@ -1,0 +1,132 @@
+#include "cli/sweep_command.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "bench/sweep.h"
+#include "cli/run_command.h"
+
+namespace bramix::cli {
+
+namespace {
+
+using kernel::fail;
+using kernel::Result;
+using kernel::Unit;
+
+// "part.name=rest" in two.
+Result<std::pair<std::string, std::string>> split(const char* option, const std::string& text)
+{
+    const std::size_t equals = text.find('=');
+    if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
+        return fail(option, "\"" + text + "\"; expected PART.NAME=…");
+    return std::pair(text.substr(0, equals), text.substr(equals + 1));
+}
+
+Result<double> value(const char* option, const std::string& text, Unit unit)
+{
+    auto v = kernel::parseQuantity(text, unit);
+    if (!v)
+        v.error().where = option;
+    return v;
+}
+
+Result<bench::SweepTable> work(const SweepOptions& o)
+{
+    const auto catalogue = bench::Catalogue::loadInstalled();
+    if (!catalogue)
+        return tl::unexpected(catalogue.error());
+    auto document = bench::loadDocument(o.bench);
+    if (!document)
+        return tl::unexpected(document.error());
+    if (const auto ok = bench::checkDocument(*document, *catalogue, o.bench); !ok)
+        return tl::unexpected(ok.error());
+    const auto figures = bench::sweepFigures(*document, *catalogue);
+    const auto unitOf = [&](const std::string& name) {
+        const auto found = std::find_if(figures.begin(), figures.end(), [&](const bench::SweepFigure& f) { return f.text() == name; });
+        return found == figures.end() ? Unit::none : found->unit;
+    };
+    bench::SweepRequest request;
+    const auto vary = split("--vary", o.vary);
+    if (!vary)
+        return tl::unexpected(vary.error());
+    const std::size_t dots = vary->second.find("..");
+    if (dots == std::string::npos)
+        return fail("--vary", "\"" + vary->second + "\"; expected a range, such as 0V..5V");
+    const auto from = value("--vary", vary->second.substr(0, dots), unitOf(vary->first));
+    const auto to = value("--vary", vary->second.substr(dots + 2), unitOf(vary->first));
+    for (const auto* v : {&from, &to})
+        if (!*v)
+            return tl::unexpected(v->error());
+    auto values = bench::sweepValues(*from, *to, o.points < 0 ? 0 : static_cast<std::size_t>(o.points), o.ratio);
+    if (!values) {
+        values.error().where = values.error().where == "points" ? "--points" : "--vary";
+        return tl::unexpected(values.error());
+    }
+    request.axis = {vary->first, std::move(*values)};
+    if (!o.curves.empty()) {
+        const auto curves = split("--curves", o.curves);
+        if (!curves)
+            return tl::unexpected(curves.error());
+        request.also = bench::SweepAxis{curves->first, {}};
+        for (std::size_t at = 0; at <= curves->second.size();) {
+            const std::size_t comma = std::min(curves->second.find(',', at), curves->second.size());
+            const auto v = value("--curves", curves->second.substr(at, comma - at), unitOf(curves->first));
+            if (!v)
+                return tl::unexpected(v.error());
+            request.also->values.push_back(*v);
+            at = comma + 1;
+        }
+    }
+    for (const std::string& text : o.plot) {
+        auto trace = bench::parseTrace(text);
+        if (!trace)
+            return tl::unexpected(trace.error());
+        request.traces.push_back(std::move(*trace));
+    }
+    for (const std::string& text : o.set) {
+        const auto given = split("--set", text);
+        if (!given)
+            return tl::unexpected(given.error());
+        const auto v = value("--set", given->second, unitOf(given->first));
+        if (!v)
+            return tl::unexpected(v.error());
+        request.controls[given->first] = *v;
+    }
+    const std::size_t slash = o.bench.rfind('/');
+    auto sweep = bench::Sweep::begin(std::move(*document), *catalogue, slash == std::string::npos ? "." : o.bench.substr(0, slash), std::move(request));
+    if (!sweep)
+        return tl::unexpected(sweep.error());
+    for (;;) {
+        const auto more = sweep->step();
+        if (!more)
+            return tl::unexpected(more.error());
+        if (!*more)
+            return sweep->table();
+    }
+}
+
+}  // namespace
+
+int sweepCommand(const SweepOptions& options)
+{
+    const auto table = work(options);
+    if (!table) {
+        fmt::print(stderr, "{}\n", table.error().text());
+        return kUnusableInput;
+    }
+    if (table->unsolved > 0)
+        fmt::print(stderr, "{} points have no solution and are left out\n", table->unsolved);
+    if (options.csv == "-") {
+        fmt::print("{}", table->csv());
+        return kGoalReached;
+    }
+    if (const auto saved = bench::saveText(options.csv, table->csv()); !saved) {
+        fmt::print(stderr, "{}\n", saved.error().text());
+        return kUnusableInput;
+    }
+    return kGoalReached;
+}
+
+}  // namespace bramix::cli
