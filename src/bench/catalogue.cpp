@@ -87,6 +87,8 @@ ControlKind readControl(TableReader& r)
     c.high = r.text("high", "on");
     c.unit = r.text("unit");
     c.choices = r.texts("choices");
+    if (const auto box = r.points("box"); box.size() == 2)
+        c.box = {GridPoint{box[0].first, box[0].second}, GridPoint{box[1].first, box[1].second}};
     if (c.type == "choice" && c.choices.size() < 2)
         r.wrong(r.table(), fmt::format("control \"{}\" is a choice; expected two choices or more", c.name));
     if (c.type == "dial" || c.type == "choice") {
@@ -147,6 +149,8 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     kind.behaviour = r.text("behaviour");
     kind.idStem = r.text("id", "part");
     const auto [w, h] = r.point("size", true);
+    kind.notes = r.text("notes");
+    kind.plugs = r.flag("plugs", false);
     kind.size = {w, h};
     kind.folder = folder;
     const std::string chipId = r.text("chip");
@@ -162,6 +166,9 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     }
     if (const auto box = r.points("reset-button"); box.size() == 2)
         kind.resetButton = {GridPoint{box[0].first, box[0].second}, GridPoint{box[1].first, box[1].second}};
+    for (const auto& [key, place] : {std::pair("screen", &kind.screen), std::pair("shaft", &kind.shaft)})
+        if (const auto box = r.points(key); box.size() == 2)
+            *place = {GridPoint{box[0].first, box[0].second}, GridPoint{box[1].first, box[1].second}};
     const std::vector<std::string> fuses = r.texts("fuses");
     if (kind.chip != nullptr) {
         kind.fuses = kind.chip->fuseDefaults;
@@ -178,7 +185,7 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     forEachTable(r, "setting", [&](TableReader& t) { kind.settings.push_back(readSetting(t)); });
     forEachTable(r, "control", [&](TableReader& t) { kind.controls.push_back(readControl(t)); });
     forEachTable(r, "inside", [&](TableReader& t) { kind.inner.push_back(readInner(t)); });
-    forEachTable(r, "join", [&](TableReader& t) { kind.joins.push_back(t.texts("pins", true)); });
+    forEachTable(r, "join", [&](TableReader& t) { kind.joins.push_back({t.texts("pins", true), t.text("when")}); });
     const toml::table unknown = r.unknown();
     if (r.ok() && !unknown.empty())
         r.wrong(*table, fmt::format("has an unknown key \"{}\"", std::string(unknown.begin()->first.str())));

@@ -57,6 +57,7 @@ struct ControlKind {
     double standard = 0;
     bool logarithmic = false;          // a dial over decades
     std::vector<std::string> choices;  // words for 0, 1, 2 ...
+    std::optional<std::pair<GridPoint, GridPoint>> box;  // where it is worked on the drawing: corner and size, in its units
 };
 
 struct InnerPart {
@@ -70,6 +71,7 @@ struct PartKind {
     std::string title;
     std::string about;
     std::vector<std::string> words;    // further search words
+    std::string notes;                 // how it behaves, for its page
     std::string behaviour;             // of a simple kind
     std::string folder;                // where body.svg lies; empty for kinds that are not drawn
     std::string idStem;                // new parts are called this and a number
@@ -84,10 +86,18 @@ struct PartKind {
     // On the drawing of a board, in its units: the lamp, and corner and size of the reset button. Absent on a chip alone.
     std::optional<GridPoint> lamp;
     std::optional<std::pair<GridPoint, GridPoint>> resetButton;
+    // Where the drawing shows what the part shows: corner and size. What turns: centre, and radius with the shape (0 a knob, 1 a horn, 2 a shaft).
+    std::optional<std::pair<GridPoint, GridPoint>> screen, shaft;
     bool ideal = false;            // supply, clock and reset are ideal: a chip on nothing
     std::vector<InnerPart> inner;
-    std::vector<std::vector<std::string>> joins;  // inner nets: own pins by name, inner pins as "id.pin"
+    // An inner net: own pins by name, inner pins as "id.pin"; where `when` names a setting and its value, only with that.
+    struct Join {
+        std::vector<std::string> pins;
+        std::string when;  // "rails=whole"
+    };
+    std::vector<Join> joins;
     bool listed = true;
+    bool plugs = false;            // a breadboard: leads of other parts that stand on its pins are plugged in
 
     // By name or alias, or null.
     [[nodiscard]] const PinKind* pin(std::string_view name) const;

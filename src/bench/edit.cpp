@@ -72,7 +72,11 @@ std::string addPart(Document& document, const PartKind& kind, GridPoint at)
 
 void moveParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, GridPoint by)
 {
-    changePlaces(document, catalogue, parts, [&](PartItem& part) { part.at = plus(part.at, by); }, by);
+    std::set<std::string> all = parts;
+    for (const auto& [lead, hole] : pluggedIn(document, catalogue))
+        if (parts.contains(hole.part))
+            all.insert(lead.part);
+    changePlaces(document, catalogue, all, [&](PartItem& part) { part.at = plus(part.at, by); }, by);
 }
 
 void turnParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts)
@@ -131,6 +135,169 @@ Selection duplicate(Document& document, const Selection& what, GridPoint by)
                 net.pins.push_back({found->second, net.pins[i].pin});
     }
     return copies;
+}
+
+std::string copyText(const Document& document, const Selection& what)
+{
+    Document out;
+    out.title = document.title;
+    for (const PartItem& part : document.parts)
+        if (what.parts.contains(part.id))
+            out.parts.push_back(part);
+    for (const WireItem& wire : document.wires)
+        if (isIn(what.parts, wire.from) && isIn(what.parts, wire.to))
+            out.wires.push_back(wire);
+    for (NetItem net : document.nets) {
+        std::erase_if(net.pins, [&](const PinRef& pin) { return !isIn(what.parts, pin); });
+        if (!net.pins.empty())
+            out.nets.push_back(std::move(net));
+    }
+    return writeDocument(out);
+}
+
+Result<Selection> paste(Document& document, const Catalogue& catalogue, const std::string& text, GridPoint at)
+{
+    auto copied = parseDocument("clipboard", text);
+    if (!copied)
+        return tl::unexpected(copied.error());
+    if (copied->parts.empty())
+        return kernel::fail("clipboard", "holds no part");
+    if (auto ok = checkDocument(*copied, catalogue, "clipboard"); !ok)
+        return tl::unexpected(ok.error());
+    GridPoint corner{INT32_MAX, INT32_MAX};
+    for (const PartItem& part : copied->parts) {
+        const GridRect body = bodyRect(part, *catalogue.find(part.kind));
+        corner = {std::min(corner.x, body.left), std::min(corner.y, body.top)};
+    }
+    const GridPoint by{at.x - corner.x, at.y - corner.y};
+    Selection pasted;
+    std::map<std::string, std::string> newId;
+    for (PartItem part : copied->parts) {
+        std::string stem = part.id;
+        while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9')
+            stem.pop_back();
+        const std::string id = document.part(part.id) == nullptr ? part.id : document.freshId(stem.empty() ? "part" : stem);
+        newId[part.id] = id;
+        part.id = id;
+        part.at = plus(part.at, by);
+        pasted.parts.insert(id);
+        document.parts.push_back(std::move(part));
+    }
+    for (WireItem wire : copied->wires) {
+        wire.from.part = newId[wire.from.part];
+        wire.to.part = newId[wire.to.part];
+        for (GridPoint& p : wire.via)
+            p = plus(p, by);
+        pasted.wires.insert(document.wires.size());
+        document.wires.push_back(std::move(wire));
+    }
+    for (const NetItem& net : copied->nets) {
+        auto here = std::find_if(document.nets.begin(), document.nets.end(), [&](const NetItem& n) { return n.name == net.name; });
+        if (here == document.nets.end())
+            here = document.nets.insert(document.nets.end(), NetItem{net.name, {}, {}});
+        for (const PinRef& pin : net.pins)
+            here->pins.push_back({newId[pin.part], pin.pin});
+    }
+    return pasted;
+}
+
+void align(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, Edge edge)
+{
+    const bool across = edge == Edge::left || edge == Edge::right || edge == Edge::middleAcross;
+    std::vector<std::pair<std::string, GridRect>> bodies;
+    for (const std::string& id : parts)
+        if (const PartItem* part = document.part(id))
+            if (const PartKind* kind = catalogue.find(part->kind))
+                bodies.emplace_back(id, bodyRect(*part, *kind));
+    if (bodies.size() < 2)
+        return;
+    const auto low = [&](const GridRect& r) { return across ? r.left : r.top; };
+    const auto high = [&](const GridRect& r) { return across ? r.right : r.bottom; };
+    int target = edge == Edge::left || edge == Edge::top ? INT32_MAX : edge == Edge::right || edge == Edge::bottom ? INT32_MIN : 0;
+    for (const auto& [id, r] : bodies)
+        target = edge == Edge::left || edge == Edge::top ? std::min(target, low(r)) : edge == Edge::right || edge == Edge::bottom ? std::max(target, high(r)) : target + low(r) + high(r);
+    if (edge == Edge::middleAcross || edge == Edge::middleDown)
+        target /= static_cast<int>(bodies.size());
+    for (const auto& [id, r] : bodies) {
+        const int by = edge == Edge::left || edge == Edge::top ? target - low(r) : edge == Edge::right || edge == Edge::bottom ? target - high(r) : (target - low(r) - high(r)) / 2;
+        if (by != 0)
+            moveParts(document, catalogue, {id}, across ? GridPoint{by, 0} : GridPoint{0, by});
+    }
+}
+
+void distribute(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, bool across)
+{
+    struct Body {
+        std::string id;
+        int low, high;
+    };
+    std::vector<Body> bodies;
+    for (const std::string& id : parts)
+        if (const PartItem* part = document.part(id))
+            if (const PartKind* kind = catalogue.find(part->kind)) {
+                const GridRect r = bodyRect(*part, *kind);
+                bodies.push_back({id, across ? r.left : r.top, across ? r.right : r.bottom});
+            }
+    if (bodies.size() < 3)
+        return;
+    std::sort(bodies.begin(), bodies.end(), [](const Body& a, const Body& b) { return a.low != b.low ? a.low < b.low : a.id < b.id; });
+    int room = bodies.back().low - bodies.front().high;
+    for (std::size_t i = 1; i + 1 < bodies.size(); ++i)
+        room -= bodies[i].high - bodies[i].low;
+    const auto gaps = static_cast<int>(bodies.size()) - 1;
+    int at = bodies.front().high;
+    for (std::size_t i = 1; i + 1 < bodies.size(); ++i) {
+        // What does not divide goes to the first gaps.
+        const auto index = static_cast<int>(i);
+        const int wanted = at + (room * index / gaps - room * (index - 1) / gaps);
+        const int by = wanted - bodies[i].low;
+        if (by != 0)
+            moveParts(document, catalogue, {bodies[i].id}, across ? GridPoint{by, 0} : GridPoint{0, by});
+        at = wanted + bodies[i].high - bodies[i].low;
+    }
+}
+
+bool replaceKind(Document& document, const Catalogue& catalogue, const std::string& id, const std::string& kindId)
+{
+    PartItem* part = document.part(id);
+    const PartKind* before = part == nullptr ? nullptr : catalogue.find(part->kind);
+    const PartKind* after = catalogue.find(kindId);
+    if (before == nullptr || after == nullptr)
+        return false;
+    const auto mapped = [&](const std::string& name) -> std::optional<std::string> {
+        if (const PinKind* same = after->pin(name))
+            return same->name;
+        for (std::size_t i = 0; i < before->pins.size() && i < after->pins.size(); ++i)
+            if (before->pins[i].name == name)
+                return after->pins[i].name;
+        return std::nullopt;
+    };
+    const auto usable = [&](const PinRef& ref) { return ref.part != id || mapped(ref.pin); };
+    for (const WireItem& w : document.wires)
+        if (!usable(w.from) || !usable(w.to))
+            return false;
+    for (const NetItem& n : document.nets)
+        if (!std::all_of(n.pins.begin(), n.pins.end(), usable))
+            return false;
+    const auto take = [&](PinRef& ref) {
+        if (ref.part == id)
+            ref.pin = *mapped(ref.pin);
+    };
+    for (WireItem& w : document.wires) {
+        take(w.from);
+        take(w.to);
+    }
+    for (NetItem& n : document.nets)
+        std::for_each(n.pins.begin(), n.pins.end(), take);
+    std::erase_if(part->set, [&](const auto& s) {
+        const SettingKind* now = after->setting(s.first);
+        const SettingKind* was = before->setting(s.first);
+        return now == nullptr || was == nullptr || now->type != was->type || (!now->choices.empty() && std::find(now->choices.begin(), now->choices.end(), s.second) == now->choices.end());
+    });
+    part->kind = kindId;
+    if (after->chip == nullptr)
+        part->firmware.clear();
+    return true;
 }
 
 void remove(Document& document, const Selection& what)

@@ -20,13 +20,26 @@ struct Selection {
 
 // Returns the new part's id.
 std::string addPart(Document& document, const PartKind& kind, GridPoint at);
-// Wires between moved parts move with their bends; a wire with one end moved keeps the bends that still make right angles.
+// What is plugged into a breadboard that moves goes with it. Wires between moved parts move with their bends; a wire with one end moved keeps the bends that still make right angles.
 void moveParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, GridPoint by);
 // A quarter turn clockwise, each part about the middle of its body.
 void turnParts(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts);
 // Copies parts, the wires between them, and their places in nets; returns the copies.
 Selection duplicate(Document& document, const Selection& what, GridPoint by);
+// The same as text, to be pasted into this bench or another: a small bench of its own.
+[[nodiscard]] std::string copyText(const Document& document, const Selection& what);
+// What was copied, with its upper left corner at a place and with ids of its own. An error for text that is no bench.
+[[nodiscard]] Result<Selection> paste(Document& document, const Catalogue& catalogue, const std::string& text, GridPoint at);
 void remove(Document& document, const Selection& what);
+
+// Lines parts up by an edge of their bodies, or by their middles, with the outermost one (the average of the middles).
+enum class Edge { left, right, top, bottom, middleAcross, middleDown };
+void align(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, Edge edge);
+// Moves all but the outermost so that the gaps between bodies are alike.
+void distribute(Document& document, const Catalogue& catalogue, const std::set<std::string>& parts, bool across);
+// Another kind in the place of a part: wires and flags stay on pins of the same name, others go to the pin of the same number; settings that both know stay. False
+// where the kind has too few pins for the wires.
+bool replaceKind(Document& document, const Catalogue& catalogue, const std::string& part, const std::string& kind);
 // False where the wire would join a pin to itself or is there already.
 bool addWire(Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to, const std::vector<GridPoint>& via);
 // The colour that a new wire takes: rust to a supply, ink to ground, else one that its neighbours do not have.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdlib>
+#include <map>
 #include <queue>
 
 namespace bramix::bench {
@@ -44,7 +45,7 @@ public:
         area_ = {std::min(from.x, to.x) - kMargin, std::min(from.y, to.y) - kMargin, std::max(from.x, to.x) + kMargin, std::max(from.y, to.y) + kMargin};
         // Bodies in the way widen the area, so that there is a way around them.
         for (const PartItem& part : document.parts)
-            if (const PartKind* kind = catalogue.find(part.kind)) {
+            if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && !kind->plugs) {
                 const GridRect r = bodyRect(part, *kind);
                 if (r.right >= area_.left && r.left <= area_.right && r.bottom >= area_.top && r.top <= area_.bottom)
                     bodies_.push_back(r);
@@ -57,7 +58,7 @@ public:
             return;
         cost_.assign(static_cast<std::size_t>(width_ * height_), 1);
         for (const PartItem& part : document.parts)
-            if (const PartKind* kind = catalogue.find(part.kind))
+            if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && !kind->plugs)
                 block(part, *kind);
         for (const auto& path : taken)
             for (std::size_t i = 1; i < path.size(); ++i)
@@ -245,6 +246,24 @@ std::vector<std::vector<GridPoint>> wirePaths(const Document& document, const Ca
                 taken.push_back(paths[i]);
             }
     return paths;
+}
+
+std::vector<std::pair<PinRef, PinRef>> pluggedIn(const Document& document, const Catalogue& catalogue)
+{
+    std::map<std::pair<int, int>, PinRef> holes;
+    for (const PartItem& part : document.parts)
+        if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && kind->plugs)
+            for (const PinKind& pin : kind->pins)
+                holes.try_emplace({pinPlace(part, pin).x, pinPlace(part, pin).y}, PinRef{part.id, pin.name});
+    std::vector<std::pair<PinRef, PinRef>> out;
+    if (holes.empty())
+        return out;
+    for (const PartItem& part : document.parts)
+        if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && !kind->plugs)
+            for (const PinKind& pin : kind->pins)
+                if (const auto hole = holes.find({pinPlace(part, pin).x, pinPlace(part, pin).y}); hole != holes.end())
+                    out.emplace_back(PinRef{part.id, pin.name}, hole->second);
+    return out;
 }
 
 }  // namespace bramix::bench

@@ -30,6 +30,9 @@ struct GridRect {
 [[nodiscard]] std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& catalogue, const PinRef& ref);
 [[nodiscard]] GridRect bodyRect(const PartItem& part, const PartKind& kind);
 
+// Leads of parts that stand on a hole of a breadboard: lead, hole.
+[[nodiscard]] std::vector<std::pair<PinRef, PinRef>> pluggedIn(const Document& document, const Catalogue& catalogue);
+
 // A path through points in turn, each leg at right angles; goes on in the direction in which it came.
 [[nodiscard]] std::vector<GridPoint> rightAngled(GridPoint from, const std::vector<GridPoint>& via, GridPoint to);
 

@@ -24,7 +24,7 @@ public:
     explicit Checks(const Wiring& wiring) : wiring_(wiring)
     {
         for (const PartItem& part : wiring.document.parts)
-            if (const PartKind* kind = wiring.catalogue.find(part.kind))
+            if (const PartKind* kind = wiring.catalogue.find(part.kind); kind != nullptr && !kind->plugs)
                 for (const PinKind& pin : kind->pins)
                     if (const auto net = netOf(part.id, pin.name))
                         leads_[*net].push_back({&part, kind, &pin});
@@ -33,7 +33,7 @@ public:
     std::vector<Finding> run()
     {
         for (const PartItem& part : wiring_.document.parts)
-            if (const PartKind* kind = wiring_.catalogue.find(part.kind); kind != nullptr && kind->chip == nullptr)
+            if (const PartKind* kind = wiring_.catalogue.find(part.kind); kind != nullptr && kind->chip == nullptr && !kind->plugs)
                 checkPart(part, *kind);
         checkGround();
         checkBuses();
@@ -71,6 +71,9 @@ private:
             for (const char* supply : {"V+", "V-"})
                 if (!joined(part, *kind.pin(supply)))
                     tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
+        for (const char* supply : {"VCC", "VDD", "VS", "GND"})
+            if (const PinKind* pin = kind.pin(supply); pin != nullptr && !pin->supplyVolts && !pin->ground && !joined(part, *pin) && kind.behaviour != "bench-supply" && kind.behaviour != "joystick" && kind.behaviour != "encoder")
+                tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
         if (kind.behaviour == "led" && wired == 2) {
             const auto anode = netOf(part.id, "A");
             const auto cathode = netOf(part.id, "K");

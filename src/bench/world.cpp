@@ -265,6 +265,8 @@ void World::adopt(World& old)
             if (oldUart.name == uart.name)
                 carry(*oldUart.line, *uart.line);
     circuit_.adopt(old.circuit_);
+    for (const auto& [id, part] : parts_)
+        part->wired();
     observer_ = silent;
     for (const auto& supply : supplyPins_)
         supply->look();

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "bench/geometry.h"
 #include "bench/reset_pin.h"
 #include "bench/wiring_checks.h"
 #include "bench/world.h"
@@ -56,12 +57,25 @@ struct World::Builder {
         parent[std::max(a, b)] = std::min(a, b);
     }
 
+    // "setting=value", or nothing.
+    [[nodiscard]] bool holds(const PartItem& part, const std::string& when) const
+    {
+        if (when.empty())
+            return true;
+        const std::string name = when.substr(0, when.find('='));
+        const auto given = part.set.find(name);
+        const SettingKind* known = catalogue.find(part.kind)->setting(name);
+        return (given != part.set.end() ? given->second : known != nullptr ? known->standard : std::string()) == when.substr(when.find('=') + 1);
+    }
+
     void joinAll()
     {
         for (const PartItem& part : document.parts)
-            for (const auto& group : catalogue.find(part.kind)->joins)
-                for (std::size_t i = 1; i < group.size(); ++i)
-                    join(innerIndex(part.id, group[0]), innerIndex(part.id, group[i]));
+            for (const PartKind::Join& group : catalogue.find(part.kind)->joins)
+                for (std::size_t i = 1; i < group.pins.size() && holds(part, group.when); ++i)
+                    join(innerIndex(part.id, group.pins[0]), innerIndex(part.id, group.pins[i]));
+        for (const auto& [lead, hole] : pluggedIn(document, catalogue))
+            join(index(lead), index(hole));
         for (const WireItem& w : document.wires)
             join(index(w.from), index(w.to));
         std::map<std::string, std::size_t> byName;
@@ -87,6 +101,7 @@ struct World::Builder {
     void makeNets()
     {
         std::map<std::size_t, NetId> netOf;
+        std::map<std::size_t, int> ends;
         for (std::size_t i = 0; i < refs.size(); ++i) {
             const std::size_t r = root(i);
             if (!netOf.contains(r)) {
@@ -95,7 +110,10 @@ struct World::Builder {
             }
             const PinId id = world.circuit_.addPin(netOf[r], refs[i].text());
             world.pins_[refs[i]] = id;
-            if (world.circuit_.pinsOf(netOf[r]).size() > 1)
+            // The holes of a breadboard join, and are no end of anything.
+            const PartItem* part = document.part(refs[i].part);
+            const PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
+            if ((kind == nullptr || !kind->plugs) && ++ends[r] > 1)
                 world.wired_.insert(netOf[r]);
         }
     }
@@ -290,6 +308,20 @@ struct World::Builder {
         }
     }
 
+    // Parts that would answer at once.
+    void checkBusAddresses()
+    {
+        std::map<std::pair<NetId, std::uint8_t>, std::string> taken;
+        for (const auto& [id, part] : world.parts_)
+            for (const std::uint8_t address : part->busAddresses())
+                if (const auto data = world.pin({id, "SDA"})) {
+                    const auto [entry, isFirst] = taken.try_emplace({world.circuit_.netOf(*data), address}, id);
+                    if (!isFirst)
+                        world.report({.severity = Severity::error, .rule = "bus-address-twice", .where = id,
+                                      .message = fmt::format("{} and {} both answer to 0x{:02X} on one bus: their answers mix; give one another address", entry->second, id, address), .wiring = true});
+                }
+    }
+
     Result<void> run()
     {
         if (options.steady)
@@ -318,10 +350,16 @@ struct World::Builder {
             for (const auto& [rule, reason] : part.mute)
                 world.mutes_[{part.id, rule}] = reason;
         world.circuit_.seal(&world);
-        if (options.steady)
+        if (options.steady) {
+            for (const auto& [id, part] : world.parts_)
+                part->wired();
             return {};
+        }
         for (const Finding& f : checkWiring({document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }}))
             world.report(f);
+        for (const auto& [id, part] : world.parts_)
+            part->wired();
+        checkBusAddresses();
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)
             if (uart.name == world.chips_[uart.chip].id + "." + catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->bridge)

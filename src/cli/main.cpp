@@ -7,6 +7,7 @@
 
 #include "bench/document.h"
 #include "bench/world.h"
+#include "cli/pages_command.h"
 #include "cli/run_command.h"
 #include "cli/sweep_command.h"
 #include "kernel/check.h"
@@ -123,6 +124,10 @@ int run(int argc, char** argv)
     sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);
     sweepApp->add_option("--csv", s.csv, "where to; - for standard output");
 
+    std::string pagesFolder;
+    CLI::App* pagesApp = app.add_subcommand("pages", "write a page of documentation for every part");
+    pagesApp->add_option("FOLDER", pagesFolder, "where to")->required()->check(CLI::ExistingDirectory);
+
     std::string listWhat;
     CLI::App* listApp = app.add_subcommand("list", "what can be put on a bench");
     listApp->add_option("WHAT", listWhat, "chips or parts")->required()->check(CLI::IsMember({"chips", "parts"}));
@@ -138,6 +143,8 @@ int run(int argc, char** argv)
     setUpLog(level, quiet);
     if (runApp->parsed())
         return cli::runCommand(o);
+    if (pagesApp->parsed())
+        return cli::pagesCommand(pagesFolder);
     if (sweepApp->parsed())
         return cli::sweepCommand(s);
     return checkApp->parsed() ? checkCommand(checkFile) : listCommand(listWhat);

@@ -1,103 +1,12 @@
 #include "parts/contacts.h"
 
-#include <algorithm>
+#include "parts/contact.h"
 
 namespace bramix::parts {
 
 namespace {
 
 using kernel::Duration;
-using kernel::Time;
-
-constexpr circuit::Ohms kContactOhms{0.05};
-
-// One contact that is wanted open or closed and gets there by way of bounces.
-class Contact {
-public:
-    Contact(PartContext& context, circuit::ElementId element, Duration bounce, std::string_view name)
-        : queue_(context.queue), circuit_(context.circuit), cause_(context.cause), element_(element), bounce_(bounce),
-          random_(context.seed, context.id + "." + std::string(name)), alarm_(context.queue, [this](Time due) { ring(due); })
-    {
-    }
-
-    void want(bool closed)
-    {
-        if (closed == wanted_)
-            return;
-        wanted_ = closed;
-        settledAt_ = queue_.now() + (closed ? bounce_ : bounce_ / 3);
-        put(closed);
-        if (bounce_ > Duration::zero())
-            next(queue_.now());
-    }
-
-    [[nodiscard]] bool wanted() const { return wanted_; }
-    // The position at power-up: there without a bounce.
-    void place(bool closed)
-    {
-        wanted_ = closed;
-        put(closed);
-    }
-
-    template <class Archive>
-    void state(Archive& ar)
-    {
-        ar(wanted_, now_, settledAt_, random_, alarm_);
-        if constexpr (Archive::kLoading)
-            circuit_.setClosed(element_, now_, cause_);
-    }
-
-private:
-    void put(bool closed)
-    {
-        now_ = closed;
-        circuit_.setClosed(element_, closed, cause_);
-    }
-
-    // A stay is a twentieth to a fourth of the bounce time.
-    void next(Time from)
-    {
-        const std::int64_t part = bounce_.count() / 20;
-        const Time due = from + Duration(part + static_cast<std::int64_t>(random_.below(static_cast<std::uint64_t>(part) * 4 + 1)));
-        alarm_.arm(std::min(due, std::max(settledAt_, from)));
-    }
-
-    void ring(Time due)
-    {
-        if (due >= settledAt_) {
-            put(wanted_);
-            return;
-        }
-        put(!now_);
-        next(due);
-    }
-
-    kernel::EventQueue& queue_;
-    circuit::Circuit& circuit_;
-    circuit::Cause cause_;
-    circuit::ElementId element_;
-    Duration bounce_;
-    kernel::Random random_;
-    kernel::Alarm alarm_;
-    bool wanted_ = false;
-    bool now_ = false;
-    Time settledAt_{};
-};
-
-kernel::Result<Duration> bounceOf(const PartContext& context)
-{
-    const std::string text = context.setting("bounce");
-    if (text == "off")
-        return Duration::zero();
-    auto bounce = kernel::parseDuration(text);
-    if (!bounce) {
-        bounce.error().where = context.id + ".bounce";
-        bounce.error().next = "\"off\" is a value too";
-    } else if (*bounce > std::chrono::seconds(1)) {
-        return kernel::fail(context.id + ".bounce", "\"" + text + "\"; expected at most 1s, or \"off\"");
-    }
-    return bounce;
-}
 
 class PushButton final : public StatefulPart<PushButton> {
 public:
@@ -151,6 +60,21 @@ private:
 };
 
 }  // namespace
+
+kernel::Result<Duration> bounceOf(const PartContext& context)
+{
+    const std::string text = context.setting("bounce");
+    if (text == "off")
+        return Duration::zero();
+    auto bounce = kernel::parseDuration(text);
+    if (!bounce) {
+        bounce.error().where = context.id + ".bounce";
+        bounce.error().next = "\"off\" is a value too";
+    } else if (*bounce > std::chrono::seconds(1)) {
+        return kernel::fail(context.id + ".bounce", "\"" + text + "\"; expected at most 1s, or \"off\"");
+    }
+    return bounce;
+}
 
 kernel::Result<std::unique_ptr<Part>> makePushButton(PartContext& context)
 {

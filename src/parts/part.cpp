@@ -1,19 +1,32 @@
 #include "parts/part.h"
 
 #include <array>
+#include <charconv>
 
+#include <fmt/format.h>
+
+#include "parts/actuators.h"
 #include "parts/amplifier.h"
+#include "parts/character_display.h"
 #include "parts/contacts.h"
 #include "parts/crystal.h"
 #include "parts/diode.h"
 #include "parts/generator.h"
+#include "parts/graphic_display.h"
+#include "parts/input_devices.h"
 #include "parts/led.h"
+#include "parts/led_group.h"
 #include "parts/multimeter.h"
+#include "parts/pixels.h"
 #include "parts/reactance.h"
+#include "parts/registers.h"
 #include "parts/resistor.h"
+#include "parts/sensors.h"
 #include "parts/serial_line.h"
+#include "parts/spi_chips.h"
 #include "parts/supply.h"
 #include "parts/transistor.h"
+#include "parts/two_wire_chips.h"
 
 namespace bramix::parts {
 
@@ -48,6 +61,42 @@ constexpr std::array kMakers{
     Entry{"bench-supply", makeBenchSupply},
     Entry{"crystal", makeCrystal},
     Entry{"serial-line", makeSerialLine},
+    Entry{"color-led", makeColorLed},
+    Entry{"bar-graph", makeBarGraph},
+    Entry{"seven-segment", makeSevenSegment},
+    Entry{"shift-out", makeShiftOut},
+    Entry{"shift-in", makeShiftIn},
+    Entry{"bcd-decoder", makeBcdDecoder},
+    Entry{"character-display", makeCharacterDisplay},
+    Entry{"two-wire-character-display", makeTwoWireCharacterDisplay},
+    Entry{"two-wire-graphic-display", makeTwoWireGraphicDisplay},
+    Entry{"spi-graphic-display", makeSpiGraphicDisplay},
+    Entry{"one-wire-pixels", makeOneWirePixels},
+    Entry{"clocked-pixels", makeClockedPixels},
+    Entry{"two-wire-eeprom", makeTwoWireEeprom},
+    Entry{"clock", makeClock},
+    Entry{"port-expander", makePortExpander},
+    Entry{"converter", makeConverter},
+    Entry{"serial-flash", makeSerialFlash},
+    Entry{"sd-card", makeSdCard},
+    Entry{"humidity-sensor", makeHumiditySensor},
+    Entry{"one-wire-thermometer", makeOneWireThermometer},
+    Entry{"echo-ranger", makeEchoRanger},
+    Entry{"analog-thermometer", makeAnalogThermometer},
+    Entry{"motion-sensor", makeMotionSensor},
+    Entry{"water-level", makeWaterLevel},
+    Entry{"load-cell", makeLoadCell},
+    Entry{"servo", makeServo},
+    Entry{"motor", makeMotor},
+    Entry{"bridge", makeBridge},
+    Entry{"stepper", makeStepper},
+    Entry{"relay", makeRelay},
+    Entry{"buzzer", makeBuzzer},
+    Entry{"keypad", makeKeypad},
+    Entry{"encoder", makeEncoder},
+    Entry{"joystick", makeJoystick},
+    Entry{"dip-switch", makeDipSwitch},
+    Entry{"limit-switch", makeLimitSwitch},
 };
 
 }  // namespace
@@ -62,6 +111,17 @@ kernel::Result<double> PartContext::quantity(std::string_view name, kernel::Unit
     if (*value < least || *value > most)
         return kernel::fail(id + "." + std::string(name), kernel::formatQuantity(*value, unit) + "; expected " + kernel::formatQuantity(least, unit) + " to " + kernel::formatQuantity(most, unit));
     return value;
+}
+
+kernel::Result<std::uint8_t> PartContext::address(std::string_view name, unsigned least, unsigned most) const
+{
+    const std::string text = setting(name);
+    unsigned value = 0;
+    const bool hex = text.starts_with("0x") || text.starts_with("0X");
+    const auto [end, trouble] = std::from_chars(text.data() + (hex ? 2 : 0), text.data() + text.size(), value, hex ? 16 : 10);
+    if (trouble != std::errc{} || end != text.data() + text.size() || value < least || value > most)
+        return kernel::fail(id + "." + std::string(name), fmt::format("\"{}\"; expected 0x{:02X} to 0x{:02X}", text, least, most));
+    return static_cast<std::uint8_t>(value);
 }
 
 kernel::Result<std::optional<double>> PartContext::typicalOr(std::string_view name, kernel::Unit unit, double least, double most) const

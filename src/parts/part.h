@@ -6,6 +6,7 @@
 // Tested by tests/parts/.
 #pragma once
 
+#include <cstdint>
 #include <functional>
 #include <map>
 #include <memory>
@@ -48,6 +49,8 @@ struct PartContext {
     [[nodiscard]] circuit::NetId net(std::string_view name) const { return circuit.netOf(pin(name)); }
     // A setting as a number between two bounds; an error names part and setting.
     [[nodiscard]] kernel::Result<double> quantity(std::string_view name, kernel::Unit unit, double least, double most) const;
+    // A setting as a bus address, such as 0x27.
+    [[nodiscard]] kernel::Result<std::uint8_t> address(std::string_view name, unsigned least, unsigned most) const;
     // The same, or nothing where the setting is the word "typical".
     [[nodiscard]] kernel::Result<std::optional<double>> typicalOr(std::string_view name, kernel::Unit unit, double least, double most) const;
 };
@@ -55,6 +58,8 @@ struct PartContext {
 class Part {
 public:
     virtual ~Part() = default;
+    // Everything is built and every voltage stands: at the beginning, and after the bench has been changed.
+    virtual void wired() {}
     // Moves a live control; the world has checked name and range against the manifest.
     virtual void setControl(std::string_view /*name*/, double /*value*/) {}
     [[nodiscard]] virtual double control(std::string_view /*name*/) const { return 0; }
@@ -83,6 +88,8 @@ public:
     virtual void replace() {}
     // What the part shows on its own face, such as a meter's reading; empty for most.
     [[nodiscard]] virtual std::string face() const { return {}; }
+    // The addresses that it answers to on a two-wire bus, as its address pins stand; empty for all others.
+    [[nodiscard]] virtual std::vector<std::uint8_t> busAddresses() const { return {}; }
     // The element that stands for the part in read-outs of current and power, or none.
     [[nodiscard]] virtual std::optional<circuit::ElementId> mainElement() const { return std::nullopt; }
     virtual void save(kernel::SaveArchive&) {}

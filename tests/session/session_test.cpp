@@ -322,14 +322,14 @@ private slots:
     void aFaultNamesFunctionFileAndLine()
     {
         auto s = openLock();
-        s->world().runUntil(Time(10ms));
+        s->world().runUntil(Time(200ms));
         auto& cpu = s->world().chips()[0].chip->cpu();
         QVERIFY(s->place("mcu", cpu.pc * 2).line > 0);
         std::vector<std::uint16_t> flash = cpu.flash();
         const std::uint32_t at = cpu.pc;
         flash[at] = 0x0001;
         cpu.loadFlash(flash);
-        s->world().runUntil(Time(100ms));
+        s->world().runUntil(Time(400ms));
         QVERIFY(s->world().faulted());
         const std::string text = s->faultText();
         QVERIFY2(text.starts_with("mcu: undefined instruction 0x0001, by the instruction at 0x") && text.find("main() at ") != std::string::npos && text.find("lock.c:") != std::string::npos, text.c_str());

@@ -1,9 +1,10 @@
 /*
- * Withy Lock: signal lamps, the keeper's button, two gate switches, and a log to the lock office.
+ * Withy Lock: signal lamps, the keeper's button, two gate switches, paddle, level, display and horn, and a log to the lock office.
  *
  *   PB2 stop lamp    PB1 moving lamp    PB0 go lamp       (high is lit)
  *   PD2 keeper's button, to ground      INT0
  *   PD3 upper gate, PD4 lower gate      closed pulls to ground; pin change
+ *   and what panel.c has
  *
  * The keeper asks for a passage. While the gates move, the middle lamp blinks; then boats may go for a while. A gate that opens while
  * boats wait or go puts the signal back to stop. Everything happens in interrupts and on a 1 kHz tick; in between the core sleeps.
@@ -12,6 +13,7 @@
 #include <avr/io.h>
 #include <avr/sleep.h>
 
+#include "panel.h"
 #include "serial.h"
 
 enum aspect { STOP, MOVING, GO };
@@ -31,7 +33,11 @@ enum aspect { STOP, MOVING, GO };
 static volatile uint16_t ticks;
 static volatile uint8_t keeper_edge, gate_edge;
 
-ISR(TIMER1_COMPA_vect) { ticks++; }
+ISR(TIMER1_COMPA_vect)
+{
+    ticks++;
+    panel_tick();
+}
 ISR(INT0_vect) { keeper_edge = 1; }
 ISR(PCINT2_vect) { gate_edge = 1; }
 
@@ -49,6 +55,17 @@ static void show_lamps(enum aspect aspect)
     PORTB = (PORTB & ~LAMPS) | pattern[aspect];
 }
 
+static void show_state(enum aspect aspect)
+{
+    panel_row(0, aspect == STOP ? PSTR("boats stop") : aspect == MOVING ? PSTR("paddle opens") : PSTR("boats go"), "");
+}
+
+static void show_level(uint8_t decimetres)
+{
+    const char text[] = { (char)('0' + decimetres / 10), '.', (char)('0' + decimetres % 10), ' ', 'm', 0 };
+    panel_row(1, PSTR("chamber "), text);
+}
+
 static uint8_t gates_closed(void) { return (PIND & (UPPER_GATE | LOWER_GATE)) == 0; }
 
 static void log_gates(void)
@@ -62,6 +79,7 @@ static void log_gates(void)
 static void begin(void)
 {
     DDRB = LAMPS | (1 << PB5);
+    DDRD = (1 << PD6) | (1 << PD7);
     PORTD = (1 << PD2) | UPPER_GATE | LOWER_GATE; /* pull-ups */
     EICRA = 1 << ISC01;                           /* INT0 on the falling edge */
     EIMSK = 1 << INT0;
@@ -80,12 +98,15 @@ int main(void)
 {
     enum aspect aspect = STOP;
     uint16_t since = 0, edge_at = 0, passages = 0;
-    uint8_t settling = 0;
+    uint8_t settling = 0, level = 255;
+    uint16_t measured = 0;
 
     begin();
     show_lamps(STOP);
     serial_text(PSTR("Withy Lock, boats stop\r\n"));
     log_gates();
+    panel_begin();
+    show_state(STOP);
 
     for (;;) {
         sleep_cpu();
@@ -104,7 +125,11 @@ int main(void)
                     aspect = MOVING;
                     since = t;
                     serial_text(PSTR("paddles moving\r\n"));
+                    panel_paddle(90);
+                    panel_horn(400);
+                    show_state(MOVING);
                 } else if (aspect == STOP) {
+                    panel_horn(80);
                     serial_text(PSTR("refused: "));
                     log_gates();
                 }
@@ -117,6 +142,8 @@ int main(void)
                 aspect = STOP;
                 show_lamps(STOP);
                 serial_text(PSTR("gate opened, boats stop\r\n"));
+                panel_paddle(0);
+                show_state(STOP);
             }
         }
 
@@ -129,6 +156,7 @@ int main(void)
                 serial_text(PSTR("boats go, passage "));
                 serial_number(++passages);
                 serial_text(PSTR("\r\n"));
+                show_state(GO);
             } else if (elapsed / BLINK_TICKS % 2 == 0) {
                 show_lamps(MOVING);
             } else {
@@ -138,6 +166,15 @@ int main(void)
             aspect = STOP;
             show_lamps(STOP);
             serial_text(PSTR("boats stop\r\n"));
+            panel_paddle(0);
+            show_state(STOP);
+        }
+
+        if ((uint16_t)(t - measured) >= 250) {
+            measured = t;
+            const uint8_t now_level = panel_level();
+            if (now_level != level)
+                show_level(level = now_level);
         }
 
         /* The board's own lamp beats once a second while the program is alive. */
@@ -148,6 +185,11 @@ int main(void)
 
         switch (serial_take()) {
         case '?': log_gates(); break;
+        case 'l':
+            serial_text(PSTR("level "));
+            serial_number(level);
+            serial_text(PSTR(" dm\r\n"));
+            break;
         case 'n':
             serial_text(PSTR("passages "));
             serial_number(passages);

@@ -1,5 +1,6 @@
 // What the bench looks like. Order: paper and dots, wires, bodies (all in the static pixmap); glow, faces, flags, labels, beads,
 // selection, what is being drawn, the hover card.
+#include <algorithm>
 #include <cmath>
 
 #include <QPaintEvent>
@@ -92,6 +93,7 @@ void BenchView::paintEvent(QPaintEvent*)
                     art_.drawFace(painter, *kind, part, picture);
                 painter.restore();
             }
+    flags_.clear();
     for (const bench::NetItem& net : editor_.document().nets)
         for (const PinRef& pin : net.pins)
             for (const PinSpot& spot : spots_)
@@ -179,14 +181,21 @@ void BenchView::drawStatic()
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
     // On paper wires pass over each other with a gap; where they run onto a body they have none.
+    const auto drawBodies = [&](bool boards) {
+        for (const bench::PartItem& part : editor_.document().parts)
+            if (const bench::PartKind* kind = editor_.catalogue().find(part.kind); kind != nullptr && kind->plugs == boards) {
+                painter.save();
+                painter.translate(toUnits(part.at));
+                art_.drawBody(painter, *kind, part, zoom_ * devicePixelRatioF());
+                painter.restore();
+            }
+    };
+    drawBodies(true);
     drawWires(painter, true);
+    drawBodies(false);
     QRegion bodies;
     for (const bench::PartItem& part : editor_.document().parts)
         if (const bench::PartKind* kind = editor_.catalogue().find(part.kind)) {
-            painter.save();
-            painter.translate(toUnits(part.at));
-            art_.drawBody(painter, *kind, part, zoom_ * devicePixelRatioF());
-            painter.restore();
             if (kind->chip != nullptr) {
                 const QRectF box = art_.sheetBox(*kind, part);
                 bodies += QRectF(toWidget(box.topLeft()), box.size() * zoom_).toAlignedRect();
@@ -234,12 +243,19 @@ void BenchView::drawFlag(QPainter& painter, const PinSpot& spot, const QString& 
     const QFontMetricsF metrics(font);
     const double width = std::max(26.0, metrics.horizontalAdvance(name) + 12);
     constexpr double kHeight = 15;
-    constexpr double kStalk = 7;
     const bool upright = direction.x() == 0;
-    const QPointF center = root + direction * (kStalk + (upright ? kHeight / 2 + 2 : width / 2 + 2));
-    const QRectF box(center.x() - width / 2, center.y() - kHeight / 2, width, kHeight);
+    // On a longer stalk where a neighbour's flag hangs already.
+    double stalk = 7;
+    QRectF box;
+    for (int attempt = 0; attempt < 6; ++attempt, stalk += upright ? kHeight + 5 : width) {
+        const QPointF center = root + direction * (stalk + (upright ? kHeight / 2 + 2 : width / 2 + 2));
+        box = QRectF(center.x() - width / 2, center.y() - kHeight / 2, width, kHeight);
+        if (std::none_of(flags_.begin(), flags_.end(), [&](const QRectF& other) { return other.intersects(box.adjusted(-1, -1, 1, 1)); }))
+            break;
+    }
+    flags_.push_back(box);
     painter.setPen(QPen(theme::kInk, 2.2));
-    painter.drawLine(root, root + direction * (kStalk + 2));
+    painter.drawLine(root, root + direction * (stalk + 2));
     QPainterPath flag;
     const double tip = 4.5;
     if (upright) {
@@ -281,9 +297,31 @@ void BenchView::drawLabels(QPainter& painter)
     for (const PinSpot& spot : spots_) {
         const bench::PartItem* part = editor_.document().part(spot.ref.part);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-        if (spot.onBoard || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+        if (spot.onBoard || spot.hole || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
             continue;
-        painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter, QString::fromStdString(spot.ref.pin));
+        const QString name = QString::fromStdString(spot.ref.pin);
+        if (kind->pins.size() < 4 || kind->behaviour == "color-led") {
+            painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter | Qt::TextDontClip, name);
+            continue;
+        }
+        // Many pins: their names stand inside, along the leads.
+        const bench::GridRect body = bodyRect(*part, *kind);
+        const double left = body.left * kStep, right = body.right * kStep, top = body.top * kStep, bottom = body.bottom * kStep;
+        const double gaps[] = {spot.at.x() - left, right - spot.at.x(), spot.at.y() - top, bottom - spot.at.y()};
+        // A corner belongs to the side with more pins.
+        const auto along = [&](int GridPoint::* axis, int low, int high) { return std::count_if(kind->pins.begin(), kind->pins.end(), [&](const bench::PinKind& p) { const GridPoint at = bench::pinPlace(*part, p); return at.*axis == low || at.*axis == high; }); };
+        const bool upright = along(&GridPoint::x, body.left, body.right) >= along(&GridPoint::y, body.top, body.bottom);
+        const auto near = [&](int a, int b) { return gaps[a] <= gaps[b] ? a : b; };
+        const int beside = near(0, 1), above = near(2, 3);
+        const int side = gaps[beside] == gaps[above] ? (upright ? beside : above) : gaps[beside] < gaps[above] ? beside : above;
+        painter.save();
+        painter.translate(spot.at);
+        painter.setPen(theme::kTapeText);
+        if (side >= 2)
+            painter.rotate(-90);
+        const bool fromLeft = side == 0 || side == 3;
+        painter.drawText(fromLeft ? QRectF(13, -7, 80, 14) : QRectF(-93, -7, 80, 14), (fromLeft ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, name);
+        painter.restore();
     }
 }
 
@@ -297,7 +335,7 @@ void BenchView::drawBeads(QPainter& painter)
         // An unconnected pin that nothing drives has nothing to tell.
         if (!spot.wired && (found->second.supply || found->second.state == circuit::NetState::floating))
             continue;
-        if (spot.onBoard && found->second.supply)
+        if ((spot.onBoard && found->second.supply) || (spot.hole && !spot.wired))
             continue;
         drawBead(painter, spot.bead, 3.4, found->second, theme::kInk, theme::kPaper);
     }

@@ -7,6 +7,8 @@
 #include <QInputDialog>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QMouseEvent>
 
 #include "app/shell/theme.h"
@@ -75,6 +77,7 @@ void BenchView::rebuild()
             spot.ref = {part.id, pin.name};
             spot.at = toUnits(bench::pinPlace(part, pin));
             spot.onBoard = kind->resetButton.has_value();
+            spot.hole = kind->plugs;
             spot.about = pin.about;
             for (const std::string& alias : pin.aliases)
                 spot.aliases += (spot.aliases.empty() ? "" : ", ") + alias;
@@ -160,7 +163,8 @@ const BenchView::PinSpot* BenchView::pinAt(QPointF widget) const
     for (const PinSpot& spot : spots_) {
         const QPointF d = toWidget(spot.at) - widget;
         const double distance = std::hypot(d.x(), d.y());
-        if (distance < nearest) {
+        // A lead before the hole that it stands in.
+        if (distance < nearest || (best != nullptr && best->hole && !spot.hole && distance <= nearest)) {
             nearest = distance;
             best = &spot;
         }
@@ -170,10 +174,12 @@ const BenchView::PinSpot* BenchView::pinAt(QPointF widget) const
 
 const bench::PartItem* BenchView::partAt(QPointF widget)
 {
+    // What is plugged into a breadboard lies on it, whichever came first.
     const auto& parts = editor_.document().parts;
-    for (auto part = parts.rbegin(); part != parts.rend(); ++part)
-        if (const bench::PartKind* kind = editor_.catalogue().find(part->kind); kind != nullptr && art_.sheetBox(*kind, *part).contains(toSheet(widget)))
-            return &*part;
+    for (const bool boards : {false, true})
+        for (auto part = parts.rbegin(); part != parts.rend(); ++part)
+            if (const bench::PartKind* kind = editor_.catalogue().find(part->kind); kind != nullptr && kind->plugs == boards && art_.sheetBox(*kind, *part).contains(toSheet(widget)))
+                return &*part;
     return nullptr;
 }
 
@@ -186,18 +192,36 @@ std::optional<std::size_t> BenchView::wireAt(QPointF widget) const
     return std::nullopt;
 }
 
-void BenchView::beginHold(const bench::PartItem& part, const bench::PartKind& kind)
+// What is pressed is held until the button is let go; a switch goes to its other position.
+void BenchView::beginHold(const bench::PartItem& part, const bench::PartKind& kind, const std::string& control)
 {
-    if (kind.behaviour == "slide-switch") {
-        const auto now = editor_.picture().controls.find(part.id + ".position");
-        editor_.setControl(part.id, "position", now != editor_.picture().controls.end() && now->second != 0 ? 0 : 1);
+    const bench::ControlKind* known = kind.control(control);
+    if (kind.chip == nullptr && known != nullptr && known->type == "toggle") {
+        const auto now = editor_.picture().controls.find(part.id + "." + control);
+        editor_.setControl(part.id, control, now != editor_.picture().controls.end() && now->second != 0 ? 0 : 1);
         return;
     }
     heldPart_ = part.id;
-    heldControl_ = kind.chip != nullptr ? "RESET" : "pressed";
+    heldControl_ = control;
     heldRelease_ = kind.chip != nullptr ? 1 : 0;
     doing_ = Doing::holding;
     editor_.setControl(heldPart_, heldControl_, 1 - heldRelease_);
+}
+
+// The wheel over a knob turns it: by a hundredth of its way, or by one where it has detents.
+bool BenchView::turnDial(QPointF widget, double steps)
+{
+    const bench::PartItem* part = partAt(widget);
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    const std::string name = kind == nullptr ? std::string() : art_.dialAt(*kind, *part, toSheet(widget));
+    if (name.empty())
+        return false;
+    const bench::ControlKind& dial = *kind->control(name);
+    const auto now = editor_.picture().controls.find(part->id + "." + name);
+    const double at = now == editor_.picture().controls.end() ? dial.standard : now->second;
+    const double step = kind->behaviour == "encoder" ? 1 : (dial.most - dial.least) / 100;
+    editor_.setControl(part->id, name, std::clamp(at + steps * step, dial.least, dial.most));
+    return true;
 }
 
 void BenchView::endHold()
@@ -249,10 +273,10 @@ void BenchView::mousePressEvent(QMouseEvent* event)
     bench::Selection selection = editor_.selection();
     if (const bench::PartItem* part = partAt(pointer_)) {
         const bench::PartKind* kind = editor_.catalogue().find(part->kind);
-        if (!adding && art_.controlBox(*kind, *part).contains(toSheet(pointer_))) {
+        if (const std::string control = adding ? std::string() : art_.controlAt(*kind, *part, toSheet(pointer_)); !control.empty()) {
             const std::string id = part->id;
             editor_.select({{id}, {}});
-            beginHold(*part, *kind);
+            beginHold(*part, *kind, control);
             return;
         }
         if (adding) {
@@ -313,7 +337,7 @@ void BenchView::mouseMoveEvent(QMouseEvent* event)
     if (doing_ == Doing::nothing) {
         const bench::PartItem* part = partAt(pointer_);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-        const bool control = kind != nullptr && art_.controlBox(*kind, *part).contains(toSheet(pointer_));
+        const bool control = kind != nullptr && !art_.controlAt(*kind, *part, toSheet(pointer_)).empty();
         setCursor(pin != nullptr ? Qt::CrossCursor : control ? Qt::PointingHandCursor : part != nullptr ? Qt::SizeAllCursor : hoverWire_ ? Qt::PointingHandCursor : Qt::ArrowCursor);
     }
     update();
@@ -350,6 +374,10 @@ void BenchView::mouseDoubleClickEvent(QMouseEvent* event) { mousePressEvent(even
 void BenchView::wheelEvent(QWheelEvent* event)
 {
     const QPointF turn = event->angleDelta();
+    if (event->modifiers() == Qt::NoModifier && turnDial(event->position(), turn.y() / 120.0)) {
+        event->accept();
+        return;
+    }
     if ((event->modifiers() & Qt::ShiftModifier) != 0) {
         offset_ += QPointF(turn.y() + turn.x(), 0) * 0.5;
         staticDirty_ = true;
@@ -469,6 +497,40 @@ void BenchView::duplicateSelection()
     editor_.change(tr("duplicate"), [&](bench::Document& d) { copies = bench::duplicate(d, what, {2, 2}); });
     if (!copies.empty())
         editor_.select(copies);
+}
+
+void BenchView::copySelection()
+{
+    if (!editor_.selection().parts.empty())
+        QGuiApplication::clipboard()->setText(QString::fromStdString(bench::copyText(editor_.document(), editor_.selection())));
+}
+
+void BenchView::pasteAtPointer()
+{
+    const std::string text = QGuiApplication::clipboard()->text().toStdString();
+    const bool here = rect().contains(pointer_.toPoint());
+    const GridPoint at = gridAt(here ? pointer_ : QPointF(width() / 2.0, height() / 2.0));
+    kernel::Result<bench::Selection> pasted;
+    editor_.change(tr("paste"), [&](bench::Document& d) {
+        bench::Document copy = d;
+        pasted = bench::paste(copy, editor_.catalogue(), text, at);
+        if (pasted)
+            d = std::move(copy);
+    });
+    if (pasted)
+        editor_.select(*pasted);
+    else
+        emit editor_.message(tr("Nothing to paste: %1").arg(QString::fromStdString(pasted.error().text())), false);
+}
+
+void BenchView::alignSelection(bench::Edge edge)
+{
+    editor_.change(tr("align"), [&](bench::Document& d) { bench::align(d, editor_.catalogue(), editor_.selection().parts, edge); });
+}
+
+void BenchView::distributeSelection(bool across)
+{
+    editor_.change(tr("distribute"), [&](bench::Document& d) { bench::distribute(d, editor_.catalogue(), editor_.selection().parts, across); });
 }
 
 void BenchView::removeSelection()

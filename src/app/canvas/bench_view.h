@@ -37,10 +37,16 @@ public:
     void addPartAtPointer(const bench::PartKind& kind);
     void turnSelection();
     void duplicateSelection();
+    void copySelection();
+    void pasteAtPointer();
+    void alignSelection(bench::Edge edge);
+    void distributeSelection(bool across);
     void removeSelection();
     void selectAll();
     void askNetFlag();
     void recolorSelection();
+    // The whole sheet into a file: SVG, PDF (in true size), or PNG, by its suffix. False where it cannot be written.
+    [[nodiscard]] bool exportSheet(const QString& file);
     // Brings a part into view and selects it.
     void reveal(const std::string& part);
 
@@ -73,12 +79,15 @@ private:
         QPointF label;         // where its name is drawn, for kinds without silk
         bool onBoard = false;
         bool wired = false;
+        bool hole = false;     // of a breadboard
         std::string about;
         std::string aliases;
     };
 
     void rebuild();
     void drawStatic();
+    [[nodiscard]] QRectF sheetBounds();
+    void drawSheet(QPainter& painter);
     void drawWires(QPainter& painter, bool withGaps);
     void drawFlag(QPainter& painter, const PinSpot& spot, const QString& name);
     void drawLabels(QPainter& painter);
@@ -96,7 +105,8 @@ private:
     [[nodiscard]] const bench::PartItem* partAt(QPointF widget);
     [[nodiscard]] std::optional<std::size_t> wireAt(QPointF widget) const;
     [[nodiscard]] bench::GridPoint gridAt(QPointF widget) const;
-    void beginHold(const bench::PartItem& part, const bench::PartKind& kind);
+    void beginHold(const bench::PartItem& part, const bench::PartKind& kind, const std::string& control);
+    bool turnDial(QPointF widget, double steps);
     void endHold();
     void finishWire(const bench::PinRef& to);
     void cancelDoing();
@@ -126,6 +136,7 @@ private:
     bool wireByDrag_ = false;
     std::string heldPart_, heldControl_;
     double heldRelease_ = 0;
+    std::vector<QRectF> flags_;  // as drawn in this frame, on the sheet
     std::vector<std::pair<bench::PinRef, QRectF>> probeTags_;  // as last drawn, in the widget
     std::optional<bench::PinRef> hoverPin_;
     std::optional<std::size_t> hoverWire_;

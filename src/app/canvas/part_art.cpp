@@ -34,6 +34,15 @@ bool controlOn(const session::Picture& picture, const std::string& part, const c
     return found == picture.controls.end() ? standard : found->second != 0;
 }
 
+// A place on the sheet, in the units of the part's drawing.
+QPointF onDrawing(const bench::PartItem& part, QPointF sheet)
+{
+    QTransform turn;
+    turn.translate(part.at.x * kStep, part.at.y * kStep);
+    turn.rotate(90.0 * part.turn);
+    return turn.inverted().map(sheet);
+}
+
 void applyTurn(QPainter& painter, int turn) { painter.rotate(90.0 * turn); }
 
 // Text that stays upright although the part is turned.
@@ -145,21 +154,32 @@ QRectF PartArt::sheetBox(const bench::PartKind& kind, const bench::PartItem& par
     return turn.mapRect(bodyBox(kind));
 }
 
-QRectF PartArt::controlBox(const bench::PartKind& kind, const bench::PartItem& part) const
+std::string PartArt::controlAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const
 {
-    QRectF box;
-    if (kind.behaviour == "push-button")
-        box = kButtonCap;
-    else if (kind.behaviour == "slide-switch")
-        box = kSlider;
-    else if (kind.resetButton)
-        box = resetOf(kind);
-    if (box.isEmpty())
-        return box;
-    QTransform turn;
-    turn.translate(part.at.x * kStep, part.at.y * kStep);
-    turn.rotate(90.0 * part.turn);
-    return turn.mapRect(box);
+    const QPointF at = onDrawing(part, sheet);
+    if (kind.behaviour == "push-button" && kButtonCap.contains(at))
+        return "pressed";
+    if (kind.behaviour == "slide-switch" && kSlider.contains(at))
+        return "position";
+    if (kind.resetButton && resetOf(kind).contains(at))
+        return "RESET";
+    for (const bench::ControlKind& control : kind.controls)
+        if (control.box && QRectF(control.box->first.x, control.box->first.y, control.box->second.x, control.box->second.y).contains(at))
+            return control.name;
+    return {};
+}
+
+std::string PartArt::dialAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const
+{
+    if (!kind.shaft)
+        return {};
+    const QPointF away = onDrawing(part, sheet) - QPointF(kind.shaft->first.x, kind.shaft->first.y);
+    if (std::hypot(away.x(), away.y()) > kind.shaft->second.x + 6)
+        return {};
+    for (const bench::ControlKind& control : kind.controls)
+        if (control.type == "dial")
+            return control.name;
+    return {};
 }
 
 void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale)
@@ -173,6 +193,11 @@ void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setPen(QPen(theme::kInk, 1));
         painter.setBrush(theme::kPanel);
         painter.drawRoundedRect(box, 4, 4);
+        painter.restore();
+        return;
+    }
+    if (scale == 0) {
+        svg.render(&painter, box);
         painter.restore();
         return;
     }
@@ -313,6 +338,7 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
             painter.drawEllipse(resetOf(kind).center(), 7, 7);
         }
     }
+    drawShown(painter, kind, part, picture);
     drawValue(painter, kind, part);
     if (const auto now = picture.parts.find(part.id); now != picture.parts.end() && now->second.dead)
         drawBurnt(painter, bodyBox(kind));

@@ -18,7 +18,7 @@ inline QPointF toUnits(bench::GridPoint p) { return {p.x * kStep, p.y * kStep}; 
 
 class PartArt {
 public:
-    // Draws a part's body with its corner at the painter's origin, turned; `scale` is device pixels a unit.
+    // Draws a part's body with its corner at the painter's origin, turned; `scale` is device pixels a unit, 0 for drawing as lines.
     void drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale);
     // What changes while it runs: light, a pressed cap, a slider, a value's text. Same origin and turn.
     void drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
@@ -29,8 +29,10 @@ public:
     [[nodiscard]] QRectF bodyBox(const bench::PartKind& kind);
     // The same on the sheet.
     [[nodiscard]] QRectF sheetBox(const bench::PartKind& kind, const bench::PartItem& part);
-    // Where a live control is worked with the mouse, on the sheet; empty where the part has none on its face.
-    [[nodiscard]] QRectF controlBox(const bench::PartKind& kind, const bench::PartItem& part) const;
+    // The live control that is worked with the mouse at a place of the sheet; empty where there is none.
+    [[nodiscard]] std::string controlAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const;
+    // The dial that the wheel turns there; empty where there is none.
+    [[nodiscard]] std::string dialAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const;
     // Small drawing for lists.
     [[nodiscard]] QPixmap thumbnail(const bench::PartKind& kind, QSize size, double ratio);
 
@@ -41,6 +43,9 @@ private:
     QHash<QString, QPixmap> pixmaps_;
     QHash<QString, QRectF> boxes_;
 };
+
+// What a part shows by its own logic or light, and what turns on it: screens, digits, dots, keys, horns. Part of drawFace().
+void drawShown(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
 
 // The state of a pin, told by shape: filled bead high, ring low, dash floating, half bead between thresholds, zigzag for two outputs that
 // fight; a bead filled from below in proportion to its duty where it changes too fast to follow.

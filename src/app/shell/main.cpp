@@ -79,6 +79,8 @@ int main(int argc, char** argv)
         app::MainWindow window(*catalogue);
         if (!parser.positionalArguments().isEmpty())
             window.open(parser.positionalArguments().first());
+        else
+            window.showStart();
         window.show();
         if (parser.isSet(picture)) {
             const auto until = kernel::parseDuration(parser.value(span).toStdString());

@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMessageBox>
@@ -12,6 +13,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
+#include "bench/lists.h"
 
 namespace bramix::app {
 
@@ -99,6 +101,23 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     split_->addWidget(upper);
     split_->addWidget(lowerBox);
     rows->addWidget(split_, 1);
+    start_ = new StartPage(catalogue, art_);
+    start_->hide();
+    rows->addWidget(start_, 1);
+    connect(start_, &StartPage::benchChosen, this, [this](const QString& file) {
+        if (mayLeave())
+            open(file);
+    });
+    connect(start_, &StartPage::emptyWanted, this, [this] {
+        hideStart();
+        askNew();
+    });
+    connect(start_, &StartPage::openWanted, this, &MainWindow::askOpen);
+    connect(start_, &StartPage::made, this, [this](const QString& file) {
+        open(file);
+        editor_.run();
+        showSerial();
+    });
 
     message_ = new QLabel(this);
     message_->setObjectName("message");
@@ -161,6 +180,19 @@ void MainWindow::addCommands()
     add(tr("Add a part"), {QKeySequence(Qt::Key_Slash)}, [this] { openAddPart(); });
     add(tr("Turn"), {QKeySequence(Qt::Key_R)}, [this] { bench_->turnSelection(); });
     add(tr("Duplicate"), {QKeySequence(Qt::CTRL | Qt::Key_D)}, [this] { bench_->duplicateSelection(); });
+    add(tr("Copy"), {QKeySequence::Copy}, [this] { bench_->copySelection(); });
+    add(tr("Cut"), {QKeySequence::Cut}, [this] {
+        bench_->copySelection();
+        bench_->removeSelection();
+    });
+    add(tr("Paste"), {QKeySequence::Paste}, [this] { bench_->pasteAtPointer(); });
+    const std::pair<QString, bench::Edge> edges[] = {{tr("Align left"), bench::Edge::left},  {tr("Align right"), bench::Edge::right},   {tr("Align top"), bench::Edge::top},
+                                                     {tr("Align bottom"), bench::Edge::bottom}, {tr("Align middles in a column"), bench::Edge::middleAcross}, {tr("Align middles in a row"), bench::Edge::middleDown}};
+    const QList<QKeySequence> edgeKeys[] = {{QKeySequence(Qt::ALT | Qt::Key_Left)}, {QKeySequence(Qt::ALT | Qt::Key_Right)}, {QKeySequence(Qt::ALT | Qt::Key_Up)}, {QKeySequence(Qt::ALT | Qt::Key_Down)}, {}, {}};
+    for (std::size_t i = 0; i < std::size(edges); ++i)
+        add(edges[i].first, edgeKeys[i], [this, edge = edges[i].second] { bench_->alignSelection(edge); });
+    add(tr("Distribute across"), {}, [this] { bench_->distributeSelection(true); });
+    add(tr("Distribute down"), {}, [this] { bench_->distributeSelection(false); });
     add(tr("Remove"), {QKeySequence(Qt::Key_Delete), QKeySequence(Qt::Key_Backspace)}, [this] { bench_->removeSelection(); });
     add(tr("Net flag on the pin under the pointer"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); });
     add(tr("Pin under the pointer on the tape, or off it"), {QKeySequence(Qt::Key_T)}, [this] {
@@ -203,10 +235,12 @@ void MainWindow::addCommands()
     add(tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); });
     add(tr("Findings drawer"), {}, [this] { drawer_->toggle(Drawer::kFindings); });
     add(tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { openFindAnything(); });
+    add(tr("Start page"), {}, [this] { showStart(); });
     add(tr("New bench"), {QKeySequence::New}, [this] { askNew(); });
     add(tr("Open a bench"), {QKeySequence::Open}, [this] { askOpen(); });
     add(tr("Save"), {QKeySequence::Save}, [this] { askSave(false); });
     add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
+    add(tr("Export as SVG, PDF, PNG, wiring list or bill of materials"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { askExport(); });
     add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
 }
 
@@ -220,9 +254,23 @@ void MainWindow::arrange(double tapeShare)
 void MainWindow::open(const QString& file)
 {
     if (editor_.openFile(file)) {
+        hideStart();
         bench_->fitAll();
         showRecoveryBar();
     }
+}
+
+void MainWindow::showStart()
+{
+    start_->refresh(editor_.recentFiles());
+    split_->hide();
+    start_->show();
+}
+
+void MainWindow::hideStart()
+{
+    start_->hide();
+    split_->show();
 }
 
 void MainWindow::showRecoveryBar() { recovery_->setVisible(editor_.hasRecovery()); }
@@ -317,6 +365,25 @@ void MainWindow::askSave(bool elsewhere)
         file += ".toml";
     if (editor_.saveAs(file))
         showMessage(tr("Saved as %1").arg(file), false);
+}
+
+void MainWindow::askExport()
+{
+    const QString wiring = tr("Wiring list (*.csv)"), parts = tr("Bill of materials (*.csv)");
+    QString filter;
+    QString file = QFileDialog::getSaveFileName(this, tr("Export the bench"), editor_.folder() + "/" + (editor_.file().isEmpty() ? QString("bench") : QFileInfo(editor_.folder()).fileName()),
+                                                QStringList{tr("Drawing (*.svg)"), tr("Drawing in true size (*.pdf)"), tr("Picture (*.png)"), wiring, parts}.join(";;"), &filter);
+    if (file.isEmpty())
+        return;
+    const QString suffix = filter.section("*.", 1).section(')', 0, 0);
+    if (QFileInfo(file).suffix().isEmpty())
+        file += "." + suffix;
+    bool good = false;
+    if (filter == wiring || filter == parts)
+        good = bench::saveText(file.toStdString(), filter == wiring ? bench::wiringList(editor_.document(), editor_.catalogue()) : bench::billOfMaterials(editor_.document(), editor_.catalogue())).has_value();
+    else
+        good = bench_->exportSheet(file);
+    showMessage(good ? tr("Exported to %1").arg(file) : tr("%1 could not be written").arg(file), !good);
 }
 
 void MainWindow::askFirmware(const std::string& part)

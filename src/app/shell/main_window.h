@@ -15,6 +15,7 @@
 #include "app/shell/drawer.h"
 #include "app/shell/editor.h"
 #include "app/shell/pick_list.h"
+#include "app/shell/start_page.h"
 #include "app/shell/transport.h"
 #include "app/tape/tape_view.h"
 
@@ -38,6 +39,9 @@ public:
     void showSerial();
     void showScope();
     void showSweep();
+    // In place of bench and tape, until a bench is chosen.
+    void showStart();
+    [[nodiscard]] StartPage& startPage() { return *start_; }
     void showFindings();
     [[nodiscard]] ScopeView& scope() { return *scope_; }
     [[nodiscard]] SweepView& sweep() { return *sweep_; }
@@ -61,6 +65,8 @@ private:
     void arrange(double tapeShare);
     void askOpen();
     void askSave(bool elsewhere);
+    void askExport();
+    void hideStart();
     void askNew();
     void askFirmware(const std::string& part);
     bool mayLeave();
@@ -81,6 +87,7 @@ private:
     SerialView* serial_;
     QTabBar* tabs_;
     QStackedWidget* lower_;
+    StartPage* start_ = nullptr;
     QSplitter* split_;
     PickList* pick_;
     QLabel* message_;

@@ -1,0 +1,269 @@
+#include "app/shell/start_page.h"
+
+#include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGridLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QRegularExpression>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/shell/theme.h"
+#include "bench/geometry.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr QSize kTile{210, 118};
+constexpr int kColumns = 3;
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+QLabel* heading(const QString& words)
+{
+    auto* label = new QLabel(words);
+    label->setFont(theme::words(12, QFont::DemiBold));
+    return label;
+}
+
+}  // namespace
+
+StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* parent) : QWidget(parent), catalogue_(catalogue), art_(art)
+{
+    setObjectName("startPage");
+    setAttribute(Qt::WA_StyledBackground);
+    setStyleSheet("QWidget#startPage, QWidget#startTiles { background: #F6F2EA; } QWidget#startNew { background: #ECE5D8; border-radius: 10px; }"
+                  "QToolButton#tile { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 8px; padding: 6px; } QToolButton#tile:hover { border: 1px solid #8A2B57; }");
+    auto* columns = new QHBoxLayout(this);
+    columns->setContentsMargins(36, 30, 24, 24);
+    columns->setSpacing(28);
+
+    auto* box = new QWidget;
+    box->setObjectName("startNew");
+    box->setFixedWidth(330);
+    auto* rows = new QVBoxLayout(box);
+    rows->setContentsMargins(20, 18, 20, 18);
+    rows->setSpacing(8);
+    rows->addWidget(heading(tr("A new bench")));
+    const auto row = [&](const QString& label, QWidget* widget) {
+        auto* l = new QLabel(label);
+        l->setFont(theme::words(8.8));
+        l->setStyleSheet("color: #6F6577;");
+        rows->addWidget(l);
+        rows->addWidget(widget);
+    };
+    board_ = new QComboBox;
+    board_->setObjectName("startBoard");
+    for (const bench::PartKind* kind : bench::skeletonBoards(catalogue_))
+        board_->addItem(QIcon(art_.thumbnail(*kind, {40, 30}, devicePixelRatioF())), text(kind->title), text(kind->id));
+    board_->setIconSize({40, 30});
+    row(tr("board"), board_);
+    name_ = new QLineEdit(tr("New bench"));
+    name_->setObjectName("startName");
+    row(tr("name"), name_);
+    auto* where = new QWidget;
+    auto* whereRow = new QHBoxLayout(where);
+    whereRow->setContentsMargins(0, 0, 0, 0);
+    folder_ = new QLineEdit(QDir::homePath());
+    folder_->setObjectName("startFolder");
+    auto* choose = new QPushButton(tr("Choose…"));
+    whereRow->addWidget(folder_, 1);
+    whereRow->addWidget(choose);
+    row(tr("in the folder"), where);
+    connect(choose, &QPushButton::clicked, this, [this] {
+        if (const QString chosen = QFileDialog::getExistingDirectory(this, tr("Where the bench goes"), folder_->text()); !chosen.isEmpty())
+            folder_->setText(chosen);
+    });
+    make_ = new QPushButton(tr("Make it, build it and run it"));
+    make_->setObjectName("startMake");
+    make_->setMinimumHeight(36);
+    make_->setStyleSheet("QPushButton { background: #4B7B3F; color: white; border: none; border-radius: 8px; font-weight: 600; } QPushButton:hover { background: #3F6935; } QPushButton:disabled { background: #A9B8A2; }");
+    rows->addSpacing(4);
+    rows->addWidget(make_);
+    state_ = new QLabel;
+    state_->setObjectName("startState");
+    state_->setWordWrap(true);
+    state_->setFont(theme::words(8.8));
+    rows->addWidget(state_);
+    tools_ = new QLabel;
+    tools_->setObjectName("startTools");
+    tools_->setWordWrap(true);
+    tools_->setFont(theme::words(8.8));
+    tools_->setTextFormat(Qt::RichText);
+    rows->addWidget(tools_);
+    rows->addStretch(1);
+    for (const auto& [label, tip, signal] : {std::tuple(tr("An empty bench"), tr("Without a board and without files"), &StartPage::emptyWanted), std::tuple(tr("Open a bench…"), QString("Ctrl+O"), &StartPage::openWanted)}) {
+        auto* b = new QPushButton(label);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, signal);
+        rows->addWidget(b);
+    }
+    columns->addWidget(box);
+
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setStyleSheet("QScrollArea { background: transparent; }");
+    auto* content = new QWidget;
+    content->setObjectName("startTiles");
+    tiles_ = new QVBoxLayout(content);
+    tiles_->setContentsMargins(0, 0, 8, 0);
+    tiles_->setSpacing(10);
+    scroll->setWidget(content);
+    columns->addWidget(scroll, 1);
+
+    connect(make_, &QPushButton::clicked, this, &StartPage::make);
+    connect(name_, &QLineEdit::returnPressed, this, &StartPage::make);
+    connect(&build_, &QProcess::finished, this, [this](int code, QProcess::ExitStatus) {
+        make_->setEnabled(true);
+        const QString output = QString::fromLocal8Bit(build_.readAll());
+        if (code != 0) {
+            const QStringList lines = output.split('\n').filter("rror");
+            return say(tr("The firmware did not build: %1").arg(lines.isEmpty() ? output.trimmed().section('\n', -1) : lines.first()), true);
+        }
+        say({}, false);
+        emit made(file_);
+    });
+    connect(&build_, &QProcess::errorOccurred, this, [this] {
+        make_->setEnabled(true);
+        say(tr("make could not be started; install the Debian package make"), true);
+    });
+}
+
+void StartPage::say(const QString& words, bool error)
+{
+    state_->setStyleSheet(error ? "color: #A83A22;" : "color: #2A2230;");
+    state_->setText(words);
+}
+
+void StartPage::make()
+{
+    if (build_.state() != QProcess::NotRunning)
+        return;
+    const auto bench = bench::makeNewBench({folder_->text().toStdString(), name_->text().trimmed().toStdString(), board_->currentData().toString().toStdString()}, catalogue_);
+    if (!bench)
+        return say(text(bench.error().text()), true);
+    file_ = text(*bench);
+    make_->setEnabled(false);
+    say(tr("Building…"), false);
+    build_.setWorkingDirectory(QFileInfo(file_).absolutePath() + "/firmware");
+    build_.setProcessChannelMode(QProcess::MergedChannels);
+    build_.start("make", QStringList());
+}
+
+void StartPage::refresh(const QStringList& recent)
+{
+    QStringList lines;
+    for (const bench::Tool& tool : bench::buildTools())
+        lines << (tool.path.empty() ? tr("<span style='color:#A83A22'>%1 is missing:</span> sudo apt install %2").arg(text(tool.program), text(tool.packages))
+                                    : tr("<span style='color:#4B7B3F'>●</span> %1 is installed").arg(text(tool.program)));
+    tools_->setText(lines.join("<br>"));
+    while (QLayoutItem* item = tiles_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    QStringList examples;
+    const QString folder = text(bench::shareFolder()) + "/benches";
+    for (const QString& name : QDir(folder).entryList(QDir::Dirs | QDir::NoDotAndDotDot))
+        if (QFileInfo::exists(folder + "/" + name + "/bench.toml"))
+            examples << folder + "/" + name + "/bench.toml";
+    addTiles(tiles_, tr("Worked on last"), recent, kColumns);
+    addTiles(tiles_, tr("Examples"), examples, 30);
+    tiles_->addStretch(1);
+}
+
+void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStringList& files, int most)
+{
+    auto* box = new QWidget;
+    auto* grid = new QGridLayout(box);
+    grid->setContentsMargins(0, 0, 0, 6);
+    grid->setSpacing(12);
+    int count = 0;
+    for (const QString& file : files) {
+        const auto document = bench::loadDocument(file.toStdString());
+        if (!document || count == most)
+            continue;
+        auto* tile = new QToolButton;
+        tile->setObjectName("tile");
+        tile->setProperty("file", file);
+        tile->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+        tile->setIcon(QIcon(picture(*document, kTile)));
+        tile->setIconSize(kTile);
+        tile->setFont(theme::words(9.2, QFont::DemiBold));
+        // What it teaches is the first sentence of its notes.
+        const QString notes = text(document->notes).simplified();
+        const qsizetype end = notes.indexOf(QRegularExpression("[.:;]( |$)"));
+        tile->setText(text(document->title));
+        tile->setToolTip(notes);
+        auto* cell = new QWidget;
+        auto* rows = new QVBoxLayout(cell);
+        rows->setContentsMargins(0, 0, 0, 0);
+        rows->setSpacing(3);
+        rows->addWidget(tile);
+        auto* about = new QLabel(end < 0 ? notes : notes.left(end));
+        about->setWordWrap(true);
+        about->setFixedWidth(kTile.width() + 12);
+        about->setFont(theme::words(8.4));
+        about->setStyleSheet("color: #6F6577;");
+        rows->addWidget(about);
+        rows->addStretch(1);
+        grid->addWidget(cell, count / kColumns, count % kColumns, Qt::AlignTop | Qt::AlignLeft);
+        connect(tile, &QToolButton::clicked, this, [this, file] { emit benchChosen(file); });
+        ++count;
+    }
+    if (count == 0) {
+        delete box;
+        return;
+    }
+    grid->setColumnStretch(kColumns, 1);
+    column->addWidget(heading(words));
+    column->addWidget(box);
+}
+
+QPixmap StartPage::picture(const bench::Document& document, QSize size)
+{
+    const double ratio = devicePixelRatioF();
+    QPixmap out(size * ratio);
+    out.setDevicePixelRatio(ratio);
+    out.fill(theme::kPaper);
+    QRectF bounds;
+    for (const bench::PartItem& part : document.parts)
+        if (const bench::PartKind* kind = catalogue_.find(part.kind))
+            bounds = bounds.united(art_.sheetBox(*kind, part));
+    if (bounds.isEmpty())
+        return out;
+    bounds.adjust(-20, -20, 20, 20);
+    const double scale = std::min(size.width() / bounds.width(), size.height() / bounds.height());
+    QPainter painter(&out);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(size.width() / 2.0, size.height() / 2.0);
+    painter.scale(scale, scale);
+    painter.translate(-bounds.center());
+    const auto bodies = [&](bool boards) {
+        for (const bench::PartItem& part : document.parts)
+            if (const bench::PartKind* kind = catalogue_.find(part.kind); kind != nullptr && kind->plugs == boards) {
+                painter.save();
+                painter.translate(toUnits(part.at));
+                art_.drawBody(painter, *kind, part, scale * ratio);
+                art_.drawFace(painter, *kind, part, session::Picture{});
+                painter.restore();
+            }
+    };
+    bodies(true);
+    const auto paths = bench::wirePaths(document, catalogue_);
+    for (std::size_t i = 0; i < paths.size(); ++i) {
+        painter.setPen(QPen(theme::wireColor(document.wires[i].color), 3.2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        for (std::size_t k = 1; k < paths[i].size(); ++k)
+            painter.drawLine(toUnits(paths[i][k - 1]), toUnits(paths[i][k]));
+    }
+    bodies(false);
+    return out;
+}
+
+}  // namespace bramix::app

@@ -1,0 +1,204 @@
+// Every part that firmware talks to, with a driver of its own: drivers/*.c, built with avr-gcc, run on a board. The head of each source says what is wired and what must come of it.
+//
+//   part ID KIND [set = {…}]     wire A B C …   (all on one net)     mcu atmega328p at 3v3   (in place of the board)
+//   set PART.CONTROL@MS=VALUE    run MS (1000)  expect TEXT (on the serial line, in this order)
+//   look PART = "face", rows joined by |        angle PART = degrees        speed PART = a to b (turns a minute)
+//   lit@MS / dark@MS PART.LIGHT …               finding RULE PART           quiet (no warning and no error)
+#include <QtTest>
+
+#include <cmath>
+
+#include <QDir>
+#include <QProcess>
+#include <QRegularExpression>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+
+#include "bench/document.h"
+#include "bench/world.h"
+
+using namespace bramix;
+using kernel::Time;
+using namespace std::chrono_literals;
+
+class DriversTest : public QObject, private bench::WorldObserver {
+    Q_OBJECT
+
+private:
+    QString said_;
+
+    void edge(bench::NetId, bench::NetState, bench::Time, bench::Cause) override {}
+    void serialByte(std::size_t, std::uint8_t byte, bool, bool fromChip, bench::Time) override
+    {
+        if (fromChip)
+            said_ += QChar(byte);
+    }
+    void finding(const bench::Finding&) override {}
+    void interrupt(std::size_t, std::uint8_t, bench::Time) override {}
+
+    static QString lastWord(const QString& line) { return line.section(' ', 1); }
+
+private slots:
+    void drives_data()
+    {
+        QTest::addColumn<QString>("source");
+        const QDir folder(QString(BRAMIX_TEST_SOURCES) + "/parts/drivers");
+        for (const QString& name : folder.entryList({"*.c"}))
+            QTest::newRow(qPrintable(name)) << folder.filePath(name);
+    }
+
+    void drives()
+    {
+        QFETCH(QString, source);
+        if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
+            QSKIP("avr-gcc is not installed");
+        QFile file(source);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QString text = QString::fromUtf8(file.readAll());
+        const QStringList head = text.section("/*", 1).section("*/", 0, 0).split('\n', Qt::SkipEmptyParts);
+        const bool low = head.contains("mcu atmega328p at 3v3");
+
+        QTemporaryDir folder;
+        const QString elf = folder.filePath("driver.elf");
+        QProcess gcc;
+        gcc.setProcessChannelMode(QProcess::MergedChannels);
+        gcc.start("avr-gcc", {"-mmcu=atmega328p", "-Os", "-std=gnu11", "-Wno-unused", low ? "-DF_CPU=8000000UL" : "-DF_CPU=16000000UL", "-o", elf, source});
+        QVERIFY(gcc.waitForFinished(60'000));
+        QVERIFY2(gcc.exitCode() == 0, gcc.readAll().constData());
+
+        QString bench = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
+                        (low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
+        QString wires = low ? "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n" : "";
+        struct Moment {
+            double ms;
+            QString line;
+        };
+        std::vector<Moment> moments;
+        double run = 1000;
+        int x = 0;
+        for (const QString& line : head) {
+            const QStringList words = line.split(' ', Qt::SkipEmptyParts);
+            if (words[0] == "part") {
+                bench += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(words[1], words[2]).arg(x += 30).arg(words.size() > 3 ? line.section(' ', 3) : QString());
+            } else if (words[0] == "wire") {
+                for (qsizetype i = 2; i < words.size(); ++i)
+                    wires += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(words[1], words[i]);
+            } else if (words[0] == "run") {
+                run = words[1].toDouble();
+            } else if (const qsizetype at = line.indexOf('@'); at > 0 && words[0] != "expect" && words[0] != "look") {
+                moments.push_back({line.mid(at + 1).section(QRegularExpression("[= ]"), 0, 0).toDouble(), line});
+            }
+        }
+        static const auto catalogue = bench::Catalogue::loadInstalled();
+        QVERIFY2(catalogue.has_value(), catalogue ? "" : catalogue.error().text().c_str());
+        const auto document = bench::parseDocument("driver", (bench + wires).toStdString());
+        QVERIFY2(document.has_value(), document ? "" : document.error().text().c_str());
+        const auto good = bench::checkDocument(*document, *catalogue, "driver");
+        QVERIFY2(good.has_value(), good ? "" : good.error().text().c_str());
+        said_.clear();
+        auto built = bench::World::build(*document, *catalogue, {}, this);
+        QVERIFY2(built.has_value(), built ? "" : built.error().text().c_str());
+        bench::World& world = **built;
+
+        // What shines, by its mean current over two milliseconds or forty, whichever shows a multiplexed one too.
+        const auto shines = [&](const QString& name) -> std::optional<bool> {
+            for (const auto& light : world.lights())
+                if (QString::fromStdString(light.part + "." + light.inner) == name) {
+                    const double before = world.circuit().charge(light.element);
+                    const Time from = world.now();
+                    world.runUntil(from + 8ms);
+                    return (world.circuit().charge(light.element) - before) / 0.008 > 0.0008;
+                }
+            return std::nullopt;
+        };
+        std::stable_sort(moments.begin(), moments.end(), [](const Moment& a, const Moment& b) { return a.ms < b.ms; });
+        for (const Moment& m : moments) {
+            world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(m.ms * 1e9))));
+            const QString what = m.line.section(QRegularExpression("[ @]"), 0, 0);
+            if (what == "set") {
+                const QString name = m.line.section(' ', 1).section('@', 0, 0);
+                const auto ok = world.setControl(name.section('.', 0, 0).toStdString(), name.section('.', 1).toStdString(), m.line.section('=', 1).toDouble());
+                QVERIFY2(ok.has_value(), ok ? "" : ok.error().text().c_str());
+                continue;
+            }
+            const QStringList names = m.line.split(' ', Qt::SkipEmptyParts).mid(1);
+            QVERIFY(!names.isEmpty());
+            for (const QString& name : names) {
+                const auto seen = shines(name);
+                QVERIFY2(seen, qPrintable("no light " + name));
+                QVERIFY2(*seen == (what == "lit"), qPrintable(name + (*seen ? " shines" : " is dark")));
+            }
+        }
+        world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(run * 1e9))));
+
+        QString notes = said_ + "\n";
+        for (const auto& f : world.findings())
+            notes += QString::fromStdString(f.rule + " " + f.where + ": " + f.message + "\n");
+        qsizetype from = 0;
+        for (const QString& line : head) {
+            const QStringList words = line.split(' ', Qt::SkipEmptyParts);
+            const parts::Part* part = words.size() > 1 ? world.part(words[1].toStdString()) : nullptr;
+            if (words[0] == "expect") {
+                const qsizetype at = said_.indexOf(lastWord(line), from);
+                QVERIFY2(at >= 0, qPrintable("expected \"" + lastWord(line) + "\" in:\n" + notes));
+                from = at + lastWord(line).size();
+            } else if (words[0] == "look") {
+                QVERIFY(part != nullptr);
+                const QString face = QString::fromStdString(part->face()).replace('\n', '|');
+                QVERIFY2(face == line.section('"', 1, 1), qPrintable("shows \"" + face + "\"\n" + notes));
+            } else if (words[0] == "angle") {
+                QVERIFY(part != nullptr && part->angle());
+                QVERIFY2(std::fabs(*part->angle() - words[3].toDouble()) < 0.1, qPrintable(QString::number(*part->angle()) + "\n" + notes));
+            } else if (words[0] == "speed") {
+                const double speed = QString::fromStdString(part->face()).section(' ', 0, 0).toDouble();
+                QVERIFY2(speed >= words[3].toDouble() && speed <= words[5].toDouble(), qPrintable(QString::number(speed) + "\n" + notes));
+            } else if (words[0] == "finding") {
+                QVERIFY2(notes.contains(words[1] + " " + words[2] + ":"), qPrintable(notes));
+            } else if (words[0] == "quiet") {
+                for (const auto& f : world.findings())
+                    QVERIFY2(f.severity == bench::Severity::note, qPrintable(notes));
+            }
+        }
+    }
+
+    // What goes on from a snapshot is what went on.
+    void theyGoOnFromASnapshot()
+    {
+        static const auto catalogue = bench::Catalogue::loadInstalled();
+        for (const auto& [id, kind] : catalogue->kinds()) {
+            if (!kind.listed || kind.chip != nullptr || kind.behaviour.empty())
+                continue;
+            std::string text = "bramix = 1\ntitle = \"t\"\n[[part]]\nid = \"v\"\nkind = \"supply-5v\"\nat = [0, 0]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 9]\n[[part]]\nid = \"p\"\nkind = \"" + id + "\"\nat = [9, 9]\n";
+            for (const char* pin : {"VCC", "VDD", "VS", "V+", "+"})
+                if (kind.pin(pin) != nullptr)
+                    text += "[[wire]]\nends = [\"v.V\", \"p." + std::string(pin) + "\"]\n";
+            for (const char* pin : {"GND", "V-", "-"})
+                if (kind.pin(pin) != nullptr)
+                    text += "[[wire]]\nends = [\"g.V\", \"p." + std::string(pin) + "\"]\n";
+            auto made = bench::World::build(*bench::parseDocument("t", text), *catalogue, {}, nullptr);
+            QVERIFY2(made.has_value(), made ? "" : made.error().text().c_str());
+            bench::World& world = **made;
+            world.runUntil(Time(20ms));
+            for (const auto& control : kind.controls)
+                QVERIFY(world.setControl("p", control.name, control.most == 1 && control.type != "dial" ? 1 : (control.least + control.most) / 2).has_value());
+            world.runUntil(Time(25ms));
+            const auto save = [&] {
+                kernel::SaveArchive ar;
+                ar(world);
+                return ar.take();
+            };
+            const kernel::Snapshot then = save();
+            world.runUntil(Time(200ms));
+            const kernel::Snapshot later = save();
+            kernel::LoadArchive back(then);
+            back(world);
+            QVERIFY2(back.atEnd(), id.c_str());
+            QVERIFY2(save() == then, id.c_str());
+            world.runUntil(Time(200ms));
+            QVERIFY2(save() == later, id.c_str());
+        }
+    }
+};
+
+QTEST_GUILESS_MAIN(DriversTest)
+#include "drivers_test.moc"
