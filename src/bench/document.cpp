@@ -156,6 +156,12 @@ struct Loader {
                 p.set[std::string(key.str())] = values.anyText(key.str());
             r.adopt(values);
         }
+        if (const toml::table* controls = r.subtable("controls")) {
+            TableReader values(name, *controls);
+            for (const auto& [key, value] : *controls)
+                p.controls[std::string(key.str())] = values.number(key.str(), 0);
+            r.adopt(values);
+        }
         if (const toml::table* mute = r.subtable("mute")) {
             TableReader reasons(name, *mute);
             for (const auto& [key, value] : *mute)
@@ -311,6 +317,12 @@ std::string writeDocument(const Document& d)
                 values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", keyText(key), quote(value));
             out += fmt::format("set = {{ {} }}\n", values);
         }
+        if (!p.controls.empty()) {
+            std::string values;
+            for (const auto& [key, value] : p.controls)
+                values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", keyText(key), value);
+            out += fmt::format("controls = {{ {} }}\n", values);
+        }
         if (!p.mute.empty()) {
             std::string reasons;
             for (const auto& [rule, reason] : p.mute)
@@ -388,6 +400,13 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             return fail(place(p.remarks), fmt::format("part \"{}\" is of kind \"{}\", which the catalogue does not have", p.id, p.kind), "bramix-cli list parts shows what it has");
         if (!p.firmware.empty() && kind->chip == nullptr)
             return fail(place(p.remarks), fmt::format("part \"{}\" has firmware, but a {} runs none", p.id, kind->title));
+        for (const auto& [key, value] : p.controls) {
+            const ControlKind* control = kind->control(key);
+            if (control == nullptr)
+                return fail(place(p.remarks), fmt::format("part \"{}\" has no live control \"{}\"", p.id, key));
+            if (!(value >= control->least && value <= control->most))
+                return fail(place(p.remarks), fmt::format("{}.{} stands at {}; expected {} to {}", p.id, key, value, control->least, control->most));
+        }
         for (const auto& [key, value] : p.set) {
             const SettingKind* setting = kind->setting(key);
             if (setting == nullptr)

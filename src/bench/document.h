@@ -38,6 +38,7 @@ struct PartItem {
     int turn = 0;          // quarter turns clockwise, 0..3
     std::string firmware;  // relative to the bench file; for kinds with a chip
     std::map<std::string, std::string> set;
+    std::map<std::string, double> controls;  // where live controls stand, those that do not stand as they come
     std::string key;       // keyboard key that works its first live control, or empty
     std::map<std::string, std::string> mute;  // findings that are not minded: rule, and the reason
     Remarks remarks;

@@ -308,6 +308,14 @@ struct World::Builder {
         }
     }
 
+    // Where a hand has left them.
+    void placeControls()
+    {
+        for (const PartItem& part : document.parts)
+            for (const auto& [name, value] : part.controls)
+                (void)world.setControl(part.id, name, value);  // checkDocument has seen to it
+    }
+
     // Parts that would answer at once.
     void checkBusAddresses()
     {
@@ -353,12 +361,14 @@ struct World::Builder {
         if (options.steady) {
             for (const auto& [id, part] : world.parts_)
                 part->wired();
+            placeControls();
             return {};
         }
         for (const Finding& f : checkWiring({document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }}))
             world.report(f);
         for (const auto& [id, part] : world.parts_)
             part->wired();
+        placeControls();
         checkBusAddresses();
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)

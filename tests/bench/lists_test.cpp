@@ -3,6 +3,7 @@
 
 #include "bench/edit.h"
 #include "bench/lists.h"
+#include "bench/pin_functions.h"
 #include "bench/world.h"
 
 using namespace bramix;
@@ -131,6 +132,41 @@ private slots:
         QVERIFY(!replaceKind(d, catalogue(), "mcu", "ground"));  // too few pins for its wires
         QCOMPARE(d.part("mcu")->kind, "briar-328");
         QVERIFY(checkDocument(d, catalogue(), "t"));
+    }
+
+    void aLeadKnowsWhatServesIt()
+    {
+        const auto serves = [&](const char* kind, const char* pin, const char* about) {
+            const PartKind* k = catalogue().find(kind);
+            return servingFunction(about, functionsFor(*k, *k->pin(pin)));
+        };
+        QCOMPARE(serves("ssd1306-i2c", "SDA", "ADC4 SDA PCINT12"), "SDA");
+        QCOMPARE(serves("potentiometer", "W", "ADC4 SDA PCINT12"), "ADC4");
+        QCOMPARE(serves("servo", "SIG", "OC1A PCINT1"), "OC1A");
+        QCOMPARE(serves("push-button", "1", "INT0 PCINT18"), "INT0");
+        QCOMPARE(serves("push-button", "1", "OC1A PCINT1"), "PCINT1");
+        QCOMPARE(serves("mcp3008", "DIN", "MOSI OC2A PCINT3"), "MOSI");
+        QCOMPARE(serves("servo", "SIG", "ICP1 CLKO PCINT0"), "");
+        QCOMPARE(serves("led", "A", "OC1A PCINT1"), "");
+    }
+
+    // Where dials stand is kept in the file, and holds at power-up.
+    void controlsAreKept()
+    {
+        const std::string text = "bramix = 1\n[[part]]\nid = \"v\"\nkind = \"supply-5v\"\nat = [0, 0]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 9]\n[[part]]\nid = \"p\"\nkind = \"potentiometer\"\nat = [9, 0]\n"
+                                 "controls = { position = 0.25 }\n[[wire]]\nends = [\"v.V\", \"p.B\"]\n[[wire]]\nends = [\"g.V\", \"p.A\"]\n";
+        const Document d = *parseDocument("t", text);
+        QCOMPARE(d.part("p")->controls.at("position"), 0.25);
+        QVERIFY(*parseDocument("t", writeDocument(d)) == d);
+        QVERIFY(checkDocument(d, catalogue(), "t"));
+        const auto world = *World::build(d, catalogue(), {}, nullptr);
+        QCOMPARE(world->control("p", "position"), 0.25);
+        QVERIFY(std::fabs(world->circuit().voltage(world->circuit().netOf(*world->pin({"p", "W"}))).value - 1.25) < 1e-3);
+        Document wrong = d;
+        wrong.part("p")->controls["position"] = 1.5;
+        QCOMPARE(checkDocument(wrong, catalogue(), "t").error().what, "p.position stands at 1.5; expected 0 to 1");
+        wrong.part("p")->controls = {{"volume", 1}};
+        QCOMPARE(checkDocument(wrong, catalogue(), "t").error().what, "part \"p\" has no live control \"volume\"");
     }
 
     // Leads in one strip conduct, across the trough they do not; rails are whole, or split.

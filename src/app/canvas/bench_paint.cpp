@@ -8,6 +8,7 @@
 #include <QPainterPath>
 
 #include "app/canvas/bench_view.h"
+#include "bench/pin_functions.h"
 #include "app/shell/theme.h"
 #include "kernel/units.h"
 
@@ -362,6 +363,22 @@ void BenchView::drawSelection(QPainter& painter)
             painter.strokePath(roundedPath(paths_[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
             painter.strokePath(roundedPath(paths_[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         }
+    // All of the net under the pointer: its wires, and a ring around each of its pins.
+    const PinRef* under = hoverPin_ ? &*hoverPin_ : hoverWire_ && *hoverWire_ < editor_.document().wires.size() ? &editor_.document().wires[*hoverWire_].from : nullptr;
+    const auto& pins = editor_.picture().pins;
+    if (const auto here = under == nullptr ? pins.end() : pins.find(*under); here != pins.end() && doing_ == Doing::nothing) {
+        const auto same = [&](const PinRef& ref) {
+            const auto found = pins.find(ref);
+            return found != pins.end() && found->second.net == here->second.net;
+        };
+        for (std::size_t i = 0; i < paths_.size(); ++i)
+            if (same(editor_.document().wires[i].from))
+                painter.strokePath(roundedPath(paths_[i]), QPen(QColor(0x8A, 0x2B, 0x57, 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.setPen(QPen(theme::kBramble, 1.2));
+        for (const PinSpot& spot : spots_)
+            if ((!spot.hole || spot.wired) && same(spot.ref))
+                painter.drawEllipse(spot.at, 5.6, 5.6);
+    }
     if (hoverWire_ && *hoverWire_ < paths_.size())
         painter.strokePath(roundedPath(paths_[*hoverWire_]), QPen(QColor(0x8A, 0x2B, 0x57, 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
 }
@@ -382,8 +399,47 @@ void BenchView::drawWireInProgress(QPainter& painter)
     const auto from = bench::pinPlace(editor_.document(), editor_.catalogue(), *wireFrom_);
     if (!from)
         return;
+    drawServingPins(painter);
     const std::vector<GridPoint> path = bench::rightAngled(*from, wireVia_, gridAt(pointer_));
     painter.strokePath(roundedPath(path), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
+}
+
+// The pins of chips that can serve the lead that a wire is drawn from.
+void BenchView::drawServingPins(QPainter& painter)
+{
+    const bench::PartItem* part = editor_.document().part(wireFrom_->part);
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    const bench::PinKind* pin = kind == nullptr || kind->chip != nullptr ? nullptr : kind->pin(wireFrom_->pin);
+    if (pin == nullptr)
+        return;
+    const std::vector<std::string> wanted = bench::functionsFor(*kind, *pin);
+    for (const PinSpot& spot : spots_) {
+        const bench::PartItem* other = editor_.document().part(spot.ref.part);
+        const bench::PartKind* chip = other == nullptr ? nullptr : editor_.catalogue().find(other->kind);
+        if (chip == nullptr || chip->chip == nullptr)
+            continue;
+        const std::string serves = bench::servingFunction(spot.about, wanted);
+        if (serves.empty())
+            continue;
+        painter.setPen(QPen(theme::kBramble, 1.8));
+        painter.setBrush(QColor(0x8A, 0x2B, 0x57, 40));
+        painter.drawEllipse(spot.at, 8, 8);
+        const QString name = QString::fromStdString(serves);
+        painter.setFont(theme::figures(6.4, QFont::DemiBold));
+        const double width = QFontMetricsF(painter.font()).horizontalAdvance(name) + 6;
+        const QPointF away = spot.bead - spot.at;
+        const QPointF middle = spot.at + (away.isNull() ? QPointF(0, -16) : away * 1.25);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme::kBramble);
+        painter.save();
+        painter.translate(middle);
+        if (away.x() == 0)
+            painter.rotate(-90);
+        painter.drawRoundedRect(QRectF(-width / 2, -6, width, 12), 3, 3);
+        painter.setPen(Qt::white);
+        painter.drawText(QRectF(-width / 2, -6, width, 12), Qt::AlignCenter, name);
+        painter.restore();
+    }
 }
 
 void BenchView::drawEmptyHint(QPainter& painter)

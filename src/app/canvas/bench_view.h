@@ -95,6 +95,7 @@ private:
     void drawSelection(QPainter& painter);
     void drawBand(QPainter& painter);
     void drawWireInProgress(QPainter& painter);
+    void drawServingPins(QPainter& painter);
     void drawHoverCard(QPainter& painter);
     void drawProbes(QPainter& painter);
     [[nodiscard]] std::optional<bench::PinRef> probeAt(QPointF widget) const;

@@ -319,7 +319,23 @@ void Editor::restart()
 
 void Editor::replacePart(const std::string& part) { session_.replacePart(part); }
 
-void Editor::setControl(const std::string& part, const std::string& control, double value) { session_.setControl(part, control, value); }
+// What stays where a hand puts it is part of the bench, though not of its history.
+void Editor::setControl(const std::string& part, const std::string& control, double value)
+{
+    session_.setControl(part, control, value);
+    bench::PartItem* item = document_.part(part);
+    const bench::PartKind* kind = item == nullptr ? nullptr : catalogue_.find(item->kind);
+    const bench::ControlKind* known = kind == nullptr ? nullptr : kind->control(control);
+    if (known == nullptr || known->type == "hold" || kind->chip != nullptr || !(value >= known->least && value <= known->most))
+        return;
+    const bool wasSaved = isSaved();
+    if (value == known->standard)
+        item->controls.erase(control);
+    else
+        item->controls[control] = value;
+    if (wasSaved != isSaved())
+        emit fileChanged();
+}
 
 void Editor::loadFirmware(const std::string& part, const QString& file)
 {
