@@ -5,6 +5,8 @@
 #include <cstdlib>
 #include <map>
 #include <queue>
+#include <string_view>
+#include <unordered_map>
 
 namespace bramix::bench {
 
@@ -246,6 +248,67 @@ std::vector<std::vector<GridPoint>> wirePaths(const Document& document, const Ca
                 taken.push_back(paths[i]);
             }
     return paths;
+}
+
+const std::vector<std::vector<GridPoint>>& WirePaths::update(const Document& document, const Catalogue& catalogue)
+{
+    // What stands somewhere new.
+    std::map<std::string, GridRect> bodies;
+    std::vector<GridRect> fresh;
+    for (const PartItem& part : document.parts)
+        if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && !kind->plugs) {
+            const GridRect r = bodyRect(part, *kind);
+            bodies.emplace(part.id, r);
+            const auto before = bodies_.find(part.id);
+            if (before == bodies_.end() || !(before->second == r))
+                fresh.push_back(r);
+        }
+    const auto blocked = [&](const std::vector<GridPoint>& path) {
+        for (const GridRect& r : fresh)
+            for (std::size_t i = 1; i < path.size(); ++i) {
+                const GridPoint a = path[i - 1], b = path[i];
+                if (std::max(a.x, b.x) >= r.left && std::min(a.x, b.x) <= r.right && std::max(a.y, b.y) >= r.top && std::min(a.y, b.y) <= r.bottom)
+                    return true;
+            }
+        return false;
+    };
+    std::unordered_map<std::string_view, std::pair<const PartItem*, const PartKind*>> parts;
+    for (const PartItem& part : document.parts)
+        parts.emplace(part.id, std::pair(&part, catalogue.find(part.kind)));
+    const auto place = [&](const PinRef& ref) -> std::optional<GridPoint> {
+        const auto found = parts.find(ref.part);
+        const PinKind* pin = found == parts.end() || found->second.second == nullptr ? nullptr : found->second.second->pin(ref.pin);
+        return pin == nullptr ? std::nullopt : std::optional(pinPlace(*found->second.first, *pin));
+    };
+    paths_.assign(document.wires.size(), {});
+    std::vector<std::size_t> open;
+    std::vector<std::vector<GridPoint>> taken;
+    std::map<std::pair<PinRef, PinRef>, Way> ways;
+    for (std::size_t i = 0; i < document.wires.size(); ++i) {
+        const WireItem& wire = document.wires[i];
+        const auto from = place(wire.from), to = place(wire.to);
+        const auto known = ways_.find({wire.from, wire.to});
+        if (!from || !to || known == ways_.end() || !(known->second.from == *from) || !(known->second.to == *to) || known->second.via != wire.via || (wire.via.empty() && blocked(known->second.path))) {
+            open.push_back(i);
+            continue;
+        }
+        paths_[i] = known->second.path;
+        taken.push_back(paths_[i]);
+        ways.emplace(known->first, known->second);
+    }
+    // As wirePaths() does: those that a person made lie first.
+    std::stable_partition(open.begin(), open.end(), [&](std::size_t i) { return !document.wires[i].via.empty(); });
+    for (const std::size_t i : open) {
+        const WireItem& wire = document.wires[i];
+        paths_[i] = wirePath(document, catalogue, wire, taken);
+        taken.push_back(paths_[i]);
+        const auto from = place(wire.from), to = place(wire.to);
+        if (from && to)
+            ways.insert_or_assign({wire.from, wire.to}, Way{*from, *to, wire.via, paths_[i]});
+    }
+    ways_ = std::move(ways);
+    bodies_ = std::move(bodies);
+    return paths_;
 }
 
 std::vector<std::pair<PinRef, PinRef>> pluggedIn(const Document& document, const Catalogue& catalogue)

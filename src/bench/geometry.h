@@ -2,6 +2,7 @@
 // Tested by tests/bench/geometry_test.cpp.
 #pragma once
 
+#include <map>
 #include <vector>
 
 #include "bench/document.h"
@@ -29,6 +30,23 @@ struct GridRect {
 // Of a pin by name or alias; nothing where part or pin is not there.
 [[nodiscard]] std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& catalogue, const PinRef& ref);
 [[nodiscard]] GridRect bodyRect(const PartItem& part, const PartKind& kind);
+
+// The same for a bench that is being edited: a wire keeps the way that it has found while its ends stand and nothing new stands in its way, so that an edit finds new ways
+// for few wires, and the others do not jump about.
+class WirePaths {
+public:
+    [[nodiscard]] const std::vector<std::vector<GridPoint>>& update(const Document& document, const Catalogue& catalogue);
+    void clear() { *this = {}; }
+
+private:
+    struct Way {
+        GridPoint from, to;
+        std::vector<GridPoint> via, path;
+    };
+    std::map<std::pair<PinRef, PinRef>, Way> ways_;
+    std::map<std::string, GridRect> bodies_;
+    std::vector<std::vector<GridPoint>> paths_;
+};
 
 // Leads of parts that stand on a hole of a breadboard: lead, hole.
 [[nodiscard]] std::vector<std::pair<PinRef, PinRef>> pluggedIn(const Document& document, const Catalogue& catalogue);

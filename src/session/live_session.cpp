@@ -491,6 +491,14 @@ void LiveSession::watchProbes(const std::vector<bench::PinRef>& pins, Duration s
     });
 }
 
+void LiveSession::watchPart(const std::string& part)
+{
+    post([this, part] {
+        watchedPart_ = part;
+        changed_ = true;
+    });
+}
+
 void LiveSession::applyProbes()
 {
     if (session_ == nullptr)
@@ -564,7 +572,7 @@ void LiveSession::fillParts(Picture& picture) const
             p.amps = world.circuit().current(*element).value;
             p.watts = world.circuit().watts(*element);
         }
-        if (part->diode() != nullptr)
+        if (part->diode() != nullptr && item.id == watchedPart_)
             p.series = bench::seriesPath(world, session_->document(), catalogue_, item.id);
         picture.parts.emplace(item.id, std::move(p));
     }

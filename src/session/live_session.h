@@ -47,6 +47,8 @@ public:
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
     void watchScope(const ScopeRequest& request);
+    // The part whose series resistor is worked out in each picture; empty: none.
+    void watchPart(const std::string& part);
     // Measures these pins over the last `span`.
     void watchProbes(const std::vector<bench::PinRef>& pins, Duration span);
 
@@ -95,6 +97,7 @@ private:
     TapeRequest tape_;
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
+    std::string watchedPart_;
     Duration probeSpan_ = std::chrono::milliseconds(100);
     std::optional<Time> singleAt_;  // where the one trigger was
     Time singleSince_{};            // it was asked for then

@@ -224,6 +224,9 @@ bool Session::finishVcd()
 
 void Session::setProbes(const std::vector<bench::PinRef>& pins)
 {
+    // What is under way goes to those who are still there to take it.
+    world_->flushProbes();
+    waveformsOfNet_.clear();
     std::erase_if(waveforms_, [&](const auto& w) { return std::find(pins.begin(), pins.end(), w.first) == pins.end(); });
     for (const bench::PinRef& pin : pins)
         waveforms_.try_emplace(pin);

@@ -359,6 +359,45 @@ private slots:
         QVERIFY(bad.out.contains("[supply-short]"));
     }
 
+    // 4.2 V over a diode, 100 ohms and a white LED; figures as numbers, a line a value.
+    void sweepWritesCsv()
+    {
+        const Outcome good = run({"sweep", example("buoy-lamp/bench.toml"), "--vary", "supply1.volts=0V..6V", "--points", "4", "--curves", "r1.resistance=100,220", "--plot", "lamp:current", "--plot", "lamp.A:lamp.K"});
+        QCOMPARE(good.code, 0);
+        const QStringList lines = QString(good.out).split('\n', Qt::SkipEmptyParts);
+        QCOMPARE(lines.size(), 5);
+        QVERIFY2(lines[0].startsWith("\"supply1.volts [V]\",\"lamp:current, r1.resistance 100 Ω [A]\""), qPrintable(lines[0]));
+        const QStringList last = lines[4].split(',');
+        QCOMPARE(last.size(), 5);
+        QCOMPARE(last[0].toDouble(), 6.0);
+        // What is left over the resistor: about 6 V less 0.7 V and 3.2 V.
+        QVERIFY(last[1].toDouble() > 0.018 && last[1].toDouble() < 0.024 && last[2].toDouble() > 0.008 && last[2].toDouble() < 0.012);
+        const QString file = folder_.filePath("sweep.csv");
+        QCOMPARE(run({"sweep", example("buoy-lamp/bench.toml"), "--vary", "r1.resistance=10..10k", "--ratio", "--plot", "lamp:power", "--csv", file}).code, 0);
+        QVERIFY(QFile(file).size() > 1000);
+        const auto wrong = [&](const QStringList& more) { return run(QStringList{"sweep", example("buoy-lamp/bench.toml")} + more); };
+        QCOMPARE(wrong({"--vary", "supply1.volts=0..6", "--plot", "lamp:light"}).code, 2);
+        QVERIFY(wrong({"--vary", "supply1.volts=6", "--plot", "lamp:current"}).err.contains("expected a range, such as 0V..5V"));
+        QVERIFY(wrong({"--vary", "lamp.color=1..2", "--plot", "lamp:current"}).err.contains("is no figure that a sweep could move"));
+        QVERIFY(wrong({"--vary", "r1.resistance=-5..5", "--plot", "lamp:current"}).err.contains("r1.resistance"));
+    }
+
+    // docs/parts is what the manifests say.
+    void theirPagesAreThoseOfTheManifests()
+    {
+        QTemporaryDir pages;
+        QCOMPARE(run({"pages", pages.path()}).code, 0);
+        const QDir there(QString(BRAMIX_TEST_SOURCES) + "/../docs/parts");
+        const QStringList names = QDir(pages.path()).entryList(QDir::Files);
+        QVERIFY(names.size() > 70);
+        QCOMPARE(there.entryList(QDir::Files), names);
+        for (const QString& name : names) {
+            QFile a(pages.filePath(name)), b(there.filePath(name));
+            QVERIFY(a.open(QIODevice::ReadOnly) && b.open(QIODevice::ReadOnly));
+            QVERIFY2(a.readAll() == b.readAll(), qPrintable(name + " is another; bramix-cli pages docs/parts writes it"));
+        }
+    }
+
     void wildcards()
     {
         QVERIFY(cli::matchesWildcard("mcu.PB*", "mcu.PB5"));

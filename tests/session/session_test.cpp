@@ -319,6 +319,31 @@ private slots:
         QCOMPARE(s->world().control("lower", "position"), 0.0);
     }
 
+    // A probe that is taken off takes nothing more, and those that stay miss nothing.
+    void probesComeAndGoWhileItRuns()
+    {
+        SessionOptions options;
+        options.folder = example("frost-alarm");
+        auto s = std::move(*Session::open(*bench::loadDocument(example("frost-alarm/bench.toml")), catalogue_, options));
+        const bench::PinRef stays{"mcu", "PD6"};
+        s->setProbes({stays});
+        for (int i = 0; i < 40; ++i) {
+            std::vector<bench::PinRef> pins{stays};
+            for (int k = 0; k < i % 4; ++k)
+                pins.push_back({"mcu", "PB" + std::to_string((i + k) % 6)});
+            s->setProbes(pins);
+            s->world().runUntil(s->world().now() + 333us);
+        }
+        const tape::Waveform* w = s->waveform(stays);
+        QVERIFY(w != nullptr);
+        QCOMPARE(w->knownTo(), s->world().now());
+        QVERIFY(w->knownFrom() < Time(1ms));
+        const auto measures = w->measure(Time(1ms), s->world().now());
+        QVERIFY(measures && measures->most > 4.5);
+        s->setProbes({});
+        QVERIFY(s->waveform(stays) == nullptr);
+    }
+
     void aFaultNamesFunctionFileAndLine()
     {
         auto s = openLock();

@@ -61,7 +61,10 @@ void BenchView::drawSheet(QPainter& painter)
         if (!kind.plugs)
             art_.drawBody(painter, kind, part, 0);
     });
-    each([&](const auto& kind, const auto& part) { art_.drawFace(painter, kind, part, picture); });
+    each([&](const auto& kind, const auto& part) {
+        art_.drawStill(painter, kind, part);
+        art_.drawFace(painter, kind, part, picture);
+    });
     flags_.clear();
     for (const bench::NetItem& net : editor_.document().nets)
         for (const bench::PinRef& pin : net.pins)

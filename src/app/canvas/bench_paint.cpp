@@ -19,6 +19,9 @@ using bench::PinRef;
 
 namespace {
 
+constexpr double kNear = 0.55; // zoom
+constexpr int kMargin = 96;  // pixels around the widget that are drawn too
+
 // A right-angled path with its corners rounded.
 QPainterPath roundedPath(const std::vector<GridPoint>& points)
 {
@@ -75,10 +78,22 @@ const char* roleWord(const session::PinPicture& pin)
 
 void BenchView::paintEvent(QPaintEvent*)
 {
-    if (staticDirty_ || static_.size() != size() * devicePixelRatioF())
+    // While a hand pans or zooms, what has been drawn is shifted and stretched; it is drawn anew when the hand rests, or has gone beyond its margin.
+    const bool hasty = (doing_ == Doing::panning || settling_.isActive()) && !static_.isNull() && !contentDirty_;
+    const double stretch = zoom_ / staticZoom_;
+    const QRectF shown(offset_ - (staticOffset_ + QPointF(kMargin, kMargin)) * stretch, QSizeF(width() + 2 * kMargin, height() + 2 * kMargin) * stretch);
+    const bool covers = shown.contains(QRectF(rect()));
+    if ((staticDirty_ && !(hasty && covers)) || static_.size() != (size() + QSize(2 * kMargin, 2 * kMargin)) * devicePixelRatioF()) {
         drawStatic();
+        return paintDynamic(QRectF(QPointF(-kMargin, -kMargin), QSizeF(width() + 2 * kMargin, height() + 2 * kMargin)));
+    }
+    paintDynamic(staticDirty_ ? shown : QRectF(QPointF(-kMargin, -kMargin), QSizeF(width() + 2 * kMargin, height() + 2 * kMargin)));
+}
+
+void BenchView::paintDynamic(const QRectF& ground)
+{
     QPainter painter(this);
-    painter.drawPixmap(0, 0, static_);
+    painter.drawPixmap(ground, static_, QRectF(static_.rect()));
     painter.setRenderHint(QPainter::Antialiasing);
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
@@ -162,22 +177,25 @@ std::optional<PinRef> BenchView::probeAt(QPointF widget) const
 
 void BenchView::drawStatic()
 {
-    staticDirty_ = false;
-    static_ = QPixmap(size() * devicePixelRatioF());
+    staticDirty_ = contentDirty_ = false;
+    staticZoom_ = zoom_;
+    staticOffset_ = offset_;
+    const QSize whole = size() + QSize(2 * kMargin, 2 * kMargin);
+    static_ = QPixmap(whole * devicePixelRatioF());
     static_.setDevicePixelRatio(devicePixelRatioF());
     static_.fill(theme::kPaper);
     QPainter painter(&static_);
+    painter.translate(kMargin, kMargin);
+    const QTransform widget = painter.transform();
     // Dots grow sparse when they would run together.
     int every = 1;
     while (kStep * zoom_ * every < 11)
         every *= 2;
-    painter.setPen(QPen(theme::kDot, zoom_ > 1.4 ? 2.0 : 1.4, Qt::SolidLine, Qt::RoundCap));
     const double step = kStep * every * zoom_;
-    std::vector<QPointF> dots;
-    for (double y = std::fmod(offset_.y(), step); y < height(); y += step)
-        for (double x = std::fmod(offset_.x(), step); x < width(); x += step)
-            dots.emplace_back(x, y);
-    painter.drawPoints(dots.data(), static_cast<int>(dots.size()));
+    const double dot = zoom_ > 1.4 ? 2.0 : 1.4;
+    for (double y = std::fmod(offset_.y(), step) - std::ceil(kMargin / step) * step; y < height() + kMargin; y += step)
+        for (double x = std::fmod(offset_.x(), step) - std::ceil(kMargin / step) * step; x < width() + kMargin; x += step)
+            painter.fillRect(QRectF(x - dot / 2, y - dot / 2, dot, dot), theme::kDot);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
@@ -188,6 +206,7 @@ void BenchView::drawStatic()
                 painter.save();
                 painter.translate(toUnits(part.at));
                 art_.drawBody(painter, *kind, part, zoom_ * devicePixelRatioF());
+                art_.drawStill(painter, *kind, part);
                 painter.restore();
             }
     };
@@ -202,21 +221,39 @@ void BenchView::drawStatic()
                 bodies += QRectF(toWidget(box.topLeft()), box.size() * zoom_).toAlignedRect();
             }
         }
-    painter.resetTransform();
+    if (bodies.isEmpty())
+        return;
+    painter.setTransform(widget);
     painter.setClipRegion(bodies);
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
-    drawWires(painter, false);
+    const QRect over = bodies.boundingRect();
+    drawWires(painter, false, QRectF(toSheet(over.topLeft()), toSheet(over.bottomRight())));
 }
 
-void BenchView::drawWires(QPainter& painter, bool withGaps)
+void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within)
 {
     for (std::size_t i = 0; i < paths_.size(); ++i) {
-        const QPainterPath path = roundedPath(paths_[i]);
+        const QPainterPath path = zoom_ > kNear || !within.isNull() ? roundedPath(paths_[i]) : QPainterPath();
+        if (!within.isNull() && !path.controlPointRect().adjusted(-4, -4, 4, 4).intersects(within))
+            continue;
         const QColor color = theme::wireColor(editor_.document().wires[i].color);
-        if (withGaps)
-            painter.strokePath(path, QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
-        painter.strokePath(path, QPen(color, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        if (withGaps) {
+            // Straight stretches are enough: wires cross there.
+            painter.setPen(QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap));
+            painter.setRenderHint(QPainter::Antialiasing, false);
+            for (std::size_t k = 1; k < paths_[i].size(); ++k)
+                painter.drawLine(toUnits(paths_[i][k - 1]), toUnits(paths_[i][k]));
+            painter.setRenderHint(QPainter::Antialiasing);
+        }
+        // From afar nobody sees rounded corners.
+        if (zoom_ > kNear) {
+            painter.strokePath(path, QPen(color, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            continue;
+        }
+        painter.setPen(QPen(color, 2.6, Qt::SolidLine, Qt::SquareCap));
+        for (std::size_t k = 1; k < paths_[i].size(); ++k)
+            painter.drawLine(toUnits(paths_[i][k - 1]), toUnits(paths_[i][k]));
     }
 }
 
@@ -326,6 +363,33 @@ void BenchView::drawLabels(QPainter& painter)
     }
 }
 
+// Most beads are one of three shapes, and are copied.
+void BenchView::drawBeadFast(QPainter& painter, QPointF at, const session::PinPicture& pin)
+{
+    constexpr double kRadius = 3.4;
+    const auto index = static_cast<std::size_t>(pin.state);
+    if (pin.busy || index >= beads_.size()) {
+        drawBead(painter, at, kRadius, pin, theme::kInk, theme::kPaper);
+        return;
+    }
+    const double scale = zoom_ * devicePixelRatioF();
+    if (beadScale_ != scale) {
+        beads_.fill({});
+        beadScale_ = scale;
+    }
+    QPixmap& bead = beads_[index];
+    constexpr double kReach = kRadius * 1.6;
+    if (bead.isNull()) {
+        bead = QPixmap((QSizeF(2 * kReach, 2 * kReach) * scale).toSize().expandedTo({1, 1}));
+        bead.fill(Qt::transparent);
+        QPainter inner(&bead);
+        inner.setRenderHint(QPainter::Antialiasing);
+        inner.scale(bead.width() / (2 * kReach), bead.height() / (2 * kReach));
+        drawBead(inner, {kReach, kReach}, kRadius, pin, theme::kInk, theme::kPaper);
+    }
+    painter.drawPixmap(QRectF(at - QPointF(kReach, kReach), QSizeF(2 * kReach, 2 * kReach)), bead, QRectF(bead.rect()));
+}
+
 void BenchView::drawBeads(QPainter& painter)
 {
     const auto& pins = editor_.picture().pins;
@@ -338,7 +402,7 @@ void BenchView::drawBeads(QPainter& painter)
             continue;
         if ((spot.onBoard && found->second.supply) || (spot.hole && !spot.wired))
             continue;
-        drawBead(painter, spot.bead, 3.4, found->second, theme::kInk, theme::kPaper);
+        drawBeadFast(painter, spot.bead, found->second);
     }
     if (hoverPin_)
         for (const PinSpot& spot : spots_)
@@ -371,8 +435,14 @@ void BenchView::drawSelection(QPainter& painter)
             const auto found = pins.find(ref);
             return found != pins.end() && found->second.net == here->second.net;
         };
-        for (std::size_t i = 0; i < paths_.size(); ++i)
+        // A net of hundreds of wires shows by its pins alone: to paint them all would hold the pointer up.
+        constexpr std::size_t kMostWires = 80;
+        std::vector<std::size_t> wires;
+        for (std::size_t i = 0; i < paths_.size() && wires.size() <= kMostWires; ++i)
             if (same(editor_.document().wires[i].from))
+                wires.push_back(i);
+        if (wires.size() <= kMostWires)
+            for (const std::size_t i : wires)
                 painter.strokePath(roundedPath(paths_[i]), QPen(QColor(0x8A, 0x2B, 0x57, 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         painter.setPen(QPen(theme::kBramble, 1.2));
         for (const PinSpot& spot : spots_)

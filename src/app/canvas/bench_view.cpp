@@ -45,6 +45,9 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
     setAcceptDrops(true);
     setAttribute(Qt::WA_OpaquePaintEvent);
     setMinimumSize(320, 200);
+    settling_.setSingleShot(true);
+    settling_.setInterval(120);
+    connect(&settling_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
     connect(&editor_, &Editor::documentChanged, this, [this] {
         autoFit_ = false;
         rebuild();
@@ -57,7 +60,7 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
 void BenchView::rebuild()
 {
     const bench::Document& d = editor_.document();
-    paths_ = bench::wirePaths(d, editor_.catalogue());
+    paths_ = wirePaths_.update(d, editor_.catalogue());
     spots_.clear();
     std::set<PinRef> wired;
     for (const bench::WireItem& w : d.wires) {
@@ -96,6 +99,7 @@ void BenchView::rebuild()
         fitAll();
     }
     staticDirty_ = true;
+    contentDirty_ = true;
     update();
 }
 
@@ -134,6 +138,7 @@ void BenchView::zoomBy(double factor, QPointF about)
     zoom_ = std::clamp(zoom_ * factor, kSmallest, kLargest);
     offset_ = about - fixed * zoom_;
     staticDirty_ = true;
+    settling_.start();
     update();
 }
 

@@ -10,6 +10,8 @@
 #include <set>
 
 #include <QPixmap>
+#include <QTimer>
+#include <QTimer>
 #include <QWidget>
 
 #include "app/canvas/part_art.h"
@@ -88,7 +90,9 @@ private:
     void drawStatic();
     [[nodiscard]] QRectF sheetBounds();
     void drawSheet(QPainter& painter);
-    void drawWires(QPainter& painter, bool withGaps);
+    void paintDynamic(const QRectF& ground);
+    void drawBeadFast(QPainter& painter, QPointF at, const session::PinPicture& pin);
+    void drawWires(QPainter& painter, bool withGaps, const QRectF& within = {});
     void drawFlag(QPainter& painter, const PinSpot& spot, const QString& name);
     void drawLabels(QPainter& painter);
     void drawBeads(QPainter& painter);
@@ -122,7 +126,14 @@ private:
     bool autoFit_ = false;  // a bench just opened fits the window until a person pans, zooms or edits
 
     QPixmap static_;
-    bool staticDirty_ = true;
+    bool staticDirty_ = true;   // zoom, place or content is another now
+    bool contentDirty_ = true;  // and so is what it shows
+    double staticZoom_ = 1;
+    QPointF staticOffset_;
+    QTimer settling_;           // runs until the wheel has rested
+    std::array<QPixmap, 4> beads_;
+    double beadScale_ = 0;
+    bench::WirePaths wirePaths_;
     std::vector<std::vector<bench::GridPoint>> paths_;
     std::vector<PinSpot> spots_;
 

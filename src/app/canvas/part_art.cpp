@@ -78,6 +78,17 @@ void drawValue(QPainter& painter, const bench::PartKind& kind, const bench::Part
     }
 }
 
+QPainterPath ledDome()
+{
+    QPainterPath dome;
+    dome.moveTo(3, 22);
+    dome.lineTo(3, 12);
+    dome.arcTo(QRectF(3, -1, 26, 26), 180, -180);
+    dome.lineTo(29, 22);
+    dome.closeSubpath();
+    return dome;
+}
+
 // Soot, and the crack that it came from.
 void drawBurnt(QPainter& painter, const QRectF& box)
 {
@@ -242,31 +253,15 @@ void PartArt::drawGlow(QPainter& painter, const bench::PartKind& kind, const ben
     painter.restore();
 }
 
-void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture)
+void PartArt::drawStill(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part)
 {
     painter.save();
     applyTurn(painter, part.turn);
     if (kind.behaviour == "led") {
-        const session::LightPicture* light = lightOf(picture, part.id, "");
-        const double b = light == nullptr ? 0 : light->brightness;
-        QColor core = QColor::fromRgbF(1.0F, 1.0F, 0.94F, static_cast<float>(0.85 * b));
-        QRadialGradient shine(QPointF(16, 12), 12);
-        shine.setColorAt(0, core);
-        core.setAlphaF(0);
-        shine.setColorAt(1, core);
         painter.setPen(Qt::NoPen);
-        painter.setBrush(b > 0.02 ? QBrush(shine) : QBrush(QColor(30, 20, 30, 70)));
-        QPainterPath dome;
-        dome.moveTo(3, 22);
-        dome.lineTo(3, 12);
-        dome.arcTo(QRectF(3, -1, 26, 26), 180, -180);
-        dome.lineTo(29, 22);
-        dome.closeSubpath();
-        painter.drawPath(dome);
-        if (b <= 0.02) {
-            painter.setBrush(QColor(30, 20, 30, 70));
-            painter.drawRect(QRectF(0, 22, 28, 7));
-        }
+        painter.setBrush(QColor(30, 20, 30, 70));
+        painter.drawPath(ledDome());
+        painter.drawRect(QRectF(0, 22, 28, 7));
     } else if (kind.behaviour == "resistor") {
         const double ohms = kernel::parseQuantity(settingOf(kind, part, "resistance"), kernel::Unit::ohm).value_or(0);
         const auto bands = resistorBands(ohms);
@@ -275,6 +270,35 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setPen(theme::kInk);
         painter.setFont(theme::figures(6.8));
         uprightText(painter, part.turn % 2 == 0 ? QPointF(32, -16) : QPointF(32, part.turn == 1 ? -24 : 24), part.turn, QString::fromStdString(kernel::formatQuantity(ohms, kernel::Unit::ohm)));
+    } else if (kind.behaviour == "bipolar" || kind.behaviour == "mosfet") {
+        painter.setPen(QColor(0xEC, 0xE5, 0xD8));
+        painter.setFont(theme::figures(7, QFont::DemiBold));
+        uprightText(painter, {16, kind.behaviour == "bipolar" ? 13.0 : 18.0}, part.turn, QString::fromStdString(settingOf(kind, part, "polarity")));
+    }
+    drawValue(painter, kind, part);
+    painter.restore();
+}
+
+void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture)
+{
+    painter.save();
+    applyTurn(painter, part.turn);
+    if (kind.behaviour == "led") {
+        // Dark it is drawn with what stands still.
+        const session::LightPicture* light = lightOf(picture, part.id, "");
+        const double b = light == nullptr ? 0 : light->brightness;
+        if (b > 0.02) {
+            const QRectF box = bodyBox(kind);
+            renderer(kind, theme::lampColor(settingOf(kind, part, "color")).name()).render(&painter, box);
+            QColor core = QColor::fromRgbF(1.0F, 1.0F, 0.94F, static_cast<float>(0.85 * b));
+            QRadialGradient shine(QPointF(16, 12), 12);
+            shine.setColorAt(0, core);
+            core.setAlphaF(0);
+            shine.setColorAt(1, core);
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(shine);
+            painter.drawPath(ledDome());
+        }
     } else if (kind.behaviour == "push-button") {
         const bool pressed = controlOn(picture, part.id, "pressed");
         painter.setPen(QPen(QColor(0x5E, 0x1A, 0x3A), 1.2));
@@ -315,10 +339,6 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         painter.setPen(QColor(0xEE, 0xF2, 0xE4));
         painter.setFont(theme::figures(11, QFont::DemiBold));
         painter.drawText(QRectF(6, 50, 26, 24), Qt::AlignCenter, QString::fromUtf8(kModes[mode == picture.controls.end() ? 0 : std::clamp(static_cast<int>(mode->second), 0, 3)]));
-    } else if (kind.behaviour == "bipolar" || kind.behaviour == "mosfet") {
-        painter.setPen(QColor(0xEC, 0xE5, 0xD8));
-        painter.setFont(theme::figures(7, QFont::DemiBold));
-        uprightText(painter, {16, kind.behaviour == "bipolar" ? 13.0 : 18.0}, part.turn, QString::fromStdString(settingOf(kind, part, "polarity")));
     } else if (kind.behaviour == "potentiometer") {
         const auto position = picture.controls.find(part.id + ".position");
         const double angle = (-140 + 280 * (position != picture.controls.end() ? position->second : 0.5)) * 3.14159265 / 180;
@@ -339,7 +359,6 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         }
     }
     drawShown(painter, kind, part, picture);
-    drawValue(painter, kind, part);
     if (const auto now = picture.parts.find(part.id); now != picture.parts.end() && now->second.dead)
         drawBurnt(painter, bodyBox(kind));
     painter.restore();
@@ -360,6 +379,7 @@ QPixmap PartArt::thumbnail(const bench::PartKind& kind, QSize size, double ratio
     bench::PartItem part;
     part.kind = kind.id;
     drawBody(painter, kind, part, scale * ratio);
+    drawStill(painter, kind, part);
     drawFace(painter, kind, part, session::Picture{});
     return pixmap;
 }

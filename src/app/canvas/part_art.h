@@ -20,6 +20,8 @@ class PartArt {
 public:
     // Draws a part's body with its corner at the painter's origin, turned; `scale` is device pixels a unit, 0 for drawing as lines.
     void drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale);
+    // What is drawn on it by its settings: bands, a value's text, a dark lamp. Same origin and turn.
+    void drawStill(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part);
     // What changes while it runs: light, a pressed cap, a slider, a value's text. Same origin and turn.
     void drawFace(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
     // Light beyond the body, drawn under everything else that is dynamic.

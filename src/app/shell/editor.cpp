@@ -255,6 +255,7 @@ void Editor::select(const bench::Selection& selection)
     if (selection == selection_)
         return;
     selection_ = selection;
+    session_.watchPart(selection_.parts.size() == 1 ? *selection_.parts.begin() : std::string());
     history_.endMerge();
     emit selectionChanged();
 }

@@ -251,6 +251,7 @@ QPixmap StartPage::picture(const bench::Document& document, QSize size)
                 painter.save();
                 painter.translate(toUnits(part.at));
                 art_.drawBody(painter, *kind, part, scale * ratio);
+                art_.drawStill(painter, *kind, part);
                 art_.drawFace(painter, *kind, part, session::Picture{});
                 painter.restore();
             }
