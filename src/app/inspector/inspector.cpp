@@ -4,6 +4,8 @@
 #include <cmath>
 #include <utility>
 
+#include <set>
+
 #include <QAbstractItemView>
 #include <QCheckBox>
 #include <QComboBox>
@@ -424,6 +426,9 @@ void Inspector::addMeasured(const bench::PartItem& part, const bench::PartKind& 
 // Where a divider or a sensor leads to an analog input: the count that it converts to.
 void Inspector::addCounts(const bench::PartItem& part, const bench::PartKind& kind)
 {
+    static const std::set<std::string, std::less<>> kAnalog{"resistor", "potentiometer", "sensing-resistor", "analog-thermometer", "water-level", "joystick", "capacitor", "op-amp", "generator", "battery", "bench-supply"};
+    if (!kAnalog.contains(kind.behaviour))
+        return;
     QLabel* counts = addText({});
     refreshers_.emplace_back([this, counts, id = part.id, &kind] {
         const auto& pins = editor_.picture().pins;

@@ -31,7 +31,7 @@ std::vector<bench::PinRef> usualLanes(const bench::Document& document, const ben
         const bench::PartItem* part = document.part(ref.part);
         const bench::PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
         const bench::PinKind* pin = kind == nullptr || kind->chip == nullptr ? nullptr : kind->pin(ref.pin);
-        if (pin == nullptr || pin->chipPin.empty() || lanes.size() >= kFirstLanes)
+        if (pin == nullptr || pin->chipPin.empty() || pin->chipPin == "VCC" || pin->chipPin == "GND" || pin->chipPin == "AVCC" || lanes.size() >= kFirstLanes)
             return;
         const bench::PinRef named{ref.part, pin->name};
         if (std::find(lanes.begin(), lanes.end(), named) == lanes.end())
@@ -41,6 +41,12 @@ std::vector<bench::PinRef> usualLanes(const bench::Document& document, const ben
         consider(w.from);
         consider(w.to);
     }
+    for (const bench::NetItem& n : document.nets)
+        for (const bench::PinRef& pin : n.pins)
+            consider(pin);
+    // What is plugged in is as good as wired.
+    for (const auto& [lead, hole] : bench::pluggedIn(document, catalogue))
+        consider(lead);
     return lanes;
 }
 
