@@ -257,7 +257,12 @@ void PartArt::drawStill(QPainter& painter, const bench::PartKind& kind, const be
 {
     painter.save();
     applyTurn(painter, part.turn);
-    if (kind.behaviour == "led") {
+    if (kind.id == "note") {
+        painter.setPen(theme::kInk);
+        painter.setFont(theme::words(8.6));
+        const double width = settingOf(kind, part, "width") == "wide" ? 320 : 152;
+        painter.drawText(QRectF(8, 0, width, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, QString::fromStdString(settingOf(kind, part, "text")));
+    } else if (kind.behaviour == "led") {
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(30, 20, 30, 70));
         painter.drawPath(ledDome());

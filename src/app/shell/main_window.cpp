@@ -193,6 +193,7 @@ void MainWindow::addCommands()
         add(edges[i].first, edgeKeys[i], [this, edge = edges[i].second] { bench_->alignSelection(edge); });
     add(tr("Distribute across"), {}, [this] { bench_->distributeSelection(true); });
     add(tr("Distribute down"), {}, [this] { bench_->distributeSelection(false); });
+    add(tr("Replace the selected part by another kind"), {QKeySequence(Qt::SHIFT | Qt::Key_R)}, [this] { openReplace(); });
     add(tr("Remove"), {QKeySequence(Qt::Key_Delete), QKeySequence(Qt::Key_Backspace)}, [this] { bench_->removeSelection(); });
     add(tr("Net flag on the pin under the pointer"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); });
     add(tr("Pin under the pointer on the tape, or off it"), {QKeySequence(Qt::Key_T)}, [this] {
@@ -295,6 +296,28 @@ void MainWindow::openAddPart()
             return out;
         },
         at);
+}
+
+// Another kind in the place of the selected part; wires stay on pins of the same name or number.
+void MainWindow::openReplace()
+{
+    if (editor_.selection().parts.size() != 1)
+        return showMessage(tr("Select one part to replace"), false);
+    const std::string id = *editor_.selection().parts.begin();
+    pick_->open(
+        tr("Replace %1 by…").arg(QString::fromStdString(id)),
+        [this, id](const QString& typed) {
+            std::vector<PickList::Entry> out;
+            for (const bench::PartKind* kind : editor_.catalogue().search(typed.toStdString()))
+                out.push_back({QString::fromStdString(kind->title), QString::fromStdString(kind->about), art_.thumbnail(*kind, {44, 38}, devicePixelRatioF()), [this, id, kind] {
+                                   bool good = false;
+                                   editor_.change(tr("replace"), [&](bench::Document& d) { good = bench::replaceKind(d, editor_.catalogue(), id, kind->id); });
+                                   if (!good)
+                                       showMessage(tr("%1 has wires on pins that a %2 does not have").arg(QString::fromStdString(id), QString::fromStdString(kind->title)), false);
+                               }});
+            return out;
+        },
+        QPoint(width() - 400, 44));
 }
 
 std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)

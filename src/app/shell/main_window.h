@@ -66,6 +66,7 @@ private:
     void askOpen();
     void askSave(bool elsewhere);
     void askExport();
+    void openReplace();
     void hideStart();
     void askNew();
     void askFirmware(const std::string& part);
