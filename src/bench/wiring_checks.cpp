@@ -85,8 +85,10 @@ private:
         }
         if (kind.behaviour == "led" && wired == 2)
             checkDirection(part);
-        if (kind.behaviour == "inductor" && wired == 2)
-            checkCoil(part);
+        if ((kind.behaviour == "inductor" || kind.behaviour == "relay") && joined(part, *kind.pin("1")) && joined(part, *kind.pin("2")))
+            checkCoil(part, "1", "2");
+        if (kind.behaviour == "motor" && wired == 2)
+            checkCoil(part, "+", "-");
     }
 
     // An LED that lies the wrong way round and that nothing on this bench could turn about.
@@ -145,16 +147,17 @@ private:
     }
 
     // A coil that something switches wants a diode across it.
-    void checkCoil(const PartItem& coil)
+    void checkCoil(const PartItem& coil, const char* one, const char* other)
     {
-        const NetId a = *netOf(coil.id, "1");
-        const NetId b = *netOf(coil.id, "2");
+        const NetId a = *netOf(coil.id, one);
+        const NetId b = *netOf(coil.id, other);
         bool switched = false;
         bool guarded = false;
         for (const NetId net : {a, b})
             for (const Lead& lead : leads_.at(net)) {
                 const std::string& kind = lead.kind->behaviour;
                 switched = switched || kind == "bipolar" || kind == "mosfet" || kind == "push-button" || kind == "slide-switch";
+                guarded = guarded || kind == "bridge";  // has its own
                 if (kind == "diode") {
                     const auto anode = netOf(lead.part->id, "A");
                     const auto cathode = netOf(lead.part->id, "K");

@@ -87,6 +87,18 @@ private slots:
         row("reversed-polarity", "d", ledParts, {"v.V r.1", "r.2 d.K", "d.A g.V"}, ledParts, {"v.V r.1", "r.2 d.A", "d.K g.V"});
         const Strings coil{"v supply-5v", "g ground", "l inductor set = { inductance = \"100m\", winding = \"60\" }", "k push-button set = { bounce = \"off\" }", "d diode"};
         row("coil-without-diode", "l", coil, {"v.V l.1", "l.2 k.1", "k.2 g.V"}, coil, {"v.V l.1", "l.2 k.1", "k.2 g.V", "d.A l.2", "d.K l.1"});
+        const Strings relay{"v supply-5v", "g ground", "k relay", "q npn", "d diode", "r resistor set = { resistance = \"1k\" }"};
+        row("coil-without-diode", "k", relay, {"v.V k.1", "k.2 q.C", "q.E g.V", "v.V r.1", "r.2 q.B"}, relay, {"v.V k.1", "k.2 q.C", "q.E g.V", "v.V r.1", "r.2 q.B", "d.A k.2", "d.K k.1"});
+        const Strings motor{"v supply-5v", "g ground", "m dc-motor", "k push-button", "d diode"};
+        row("coil-without-diode", "m", motor, {"v.V m.+", "m.- k.1", "k.2 g.V"}, motor, {"v.V m.+", "m.- k.1", "k.2 g.V", "d.A m.-", "d.K m.+"});
+        const Strings twice{"v supply-5v", "g ground", "a 24c32", "b 24c32", "r resistor", "s resistor"};
+        Strings bus{"v.V a.VCC", "v.V b.VCC", "g.V a.GND", "g.V b.GND", "a.SDA b.SDA", "a.SCL b.SCL", "r.1 a.SDA", "r.2 v.V", "s.1 a.SCL", "s.2 v.V", "a.A0 g.V", "a.A1 g.V", "a.A2 g.V", "b.A1 g.V", "b.A2 g.V"};
+        Strings same = bus, apart = bus;
+        same.emplace_back("b.A0 g.V");
+        apart.emplace_back("b.A0 v.V");
+        row("bus-address-twice", "b", twice, same, twice, apart);
+        row("no-supply", "s", {"v supply-5v", "g ground", "s servo", "r resistor"}, {"s.GND g.V", "s.SIG r.1", "r.2 v.V"}, {"v supply-5v", "g ground", "s servo", "r resistor"}, {"s.GND g.V", "s.VCC v.V", "s.SIG r.1", "r.2 v.V"});
+        row("supply-too-high", "f", {"v supply-5v", "g ground", "f w25q32", "r resistor"}, {"v.V f.VCC", "g.V f.GND", "f.CS r.1", "r.2 g.V"}, {"v supply-3v3", "g ground", "f w25q32", "r resistor"}, {"v.V f.VCC", "g.V f.GND", "f.CS r.1", "r.2 g.V"});
         const Strings amp{"v supply-5v", "g ground", "a op-amp", "r resistor set = { resistance = \"10k\" }"};
         row("no-supply", "a", amp, {"v.V a.+", "a.- a.OUT", "r.1 a.OUT", "r.2 g.V", "a.V- g.V"}, amp, {"v.V a.+", "a.- a.OUT", "r.1 a.OUT", "r.2 g.V", "a.V- g.V", "a.V+ v.V"});
         const Strings twelve{"b battery set = { voltage = \"12V\", inner = \"10\" }", "m briar-328", "r resistor set = { resistance = \"4k7\" }", "s resistor set = { resistance = \"2k2\" }"};
