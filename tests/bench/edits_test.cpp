@@ -30,7 +30,7 @@ private slots:
         const auto below = [&](std::size_t n) { return static_cast<std::size_t>(random.below(n)); };
         std::vector<const PartKind*> kinds;
         for (const auto& [id, kind] : catalogue().kinds())
-            if (kind.listed && !kind.plugs)
+            if (kind.listed && !kind.plugs && !kind.pins.empty())
                 kinds.push_back(&kind);
         Document d;
         History history;

@@ -258,10 +258,18 @@ void PartArt::drawStill(QPainter& painter, const bench::PartKind& kind, const be
     painter.save();
     applyTurn(painter, part.turn);
     if (kind.id == "note") {
-        painter.setPen(theme::kInk);
+        // The card is as large as its words.
         painter.setFont(theme::words(8.6));
-        const double width = settingOf(kind, part, "width") == "wide" ? 320 : 152;
-        painter.drawText(QRectF(8, 0, width, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, QString::fromStdString(settingOf(kind, part, "text")));
+        const QString words = QString::fromStdString(settingOf(kind, part, "text"));
+        const double width = settingOf(kind, part, "width") == "wide" ? 300 : 142;
+        const QRectF text = painter.boundingRect(QRectF(10, 6, width, 1000), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
+        const QRectF card(0, 0, width + 18, std::max(32.0, text.bottom() + 6));
+        painter.setPen(QPen(QColor(0xB9, 0xAE, 0x9C), 1));
+        painter.setBrush(theme::kCard);
+        painter.drawPolygon(QPolygonF{card.topLeft(), card.topRight() - QPointF(10, 0), card.topRight() + QPointF(0, 10), card.bottomRight(), card.bottomLeft()});
+        painter.fillRect(QRectF(0, 0, 3, card.height()), theme::kBramble);
+        painter.setPen(theme::kInk);
+        painter.drawText(QRectF(10, 6, width, 1000), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
     } else if (kind.behaviour == "led") {
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(30, 20, 30, 70));
