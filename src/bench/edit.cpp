@@ -7,6 +7,15 @@ namespace bramix::bench {
 
 namespace {
 
+// A free name of the same stem: r7 for a copy of r1.
+std::string idLike(const Document& document, const std::string& id)
+{
+    std::string stem = id;
+    while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9')
+        stem.pop_back();
+    return document.freshId(stem.empty() ? "part" : stem);
+}
+
 bool isIn(const std::set<std::string>& parts, const PinRef& ref) { return parts.contains(ref.part); }
 
 GridPoint plus(GridPoint a, GridPoint b) { return {a.x + b.x, a.y + b.y}; }
@@ -106,10 +115,7 @@ Selection duplicate(Document& document, const Selection& what, GridPoint by)
         if (!what.parts.contains(document.parts[i].id))
             continue;
         PartItem copy = document.parts[i];
-        std::string stem = copy.id;
-        while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9')
-            stem.pop_back();
-        copy.id = document.freshId(stem.empty() ? "part" : stem);
+        copy.id = idLike(document, copy.id);
         copy.at = plus(copy.at, by);
         copy.key.clear();
         newId[document.parts[i].id] = copy.id;
@@ -173,10 +179,7 @@ Result<Selection> paste(Document& document, const Catalogue& catalogue, const st
     Selection pasted;
     std::map<std::string, std::string> newId;
     for (PartItem part : copied->parts) {
-        std::string stem = part.id;
-        while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9')
-            stem.pop_back();
-        const std::string id = document.part(part.id) == nullptr ? part.id : document.freshId(stem.empty() ? "part" : stem);
+        const std::string id = document.part(part.id) == nullptr ? part.id : idLike(document, part.id);
         newId[part.id] = id;
         part.id = id;
         part.at = plus(part.at, by);

@@ -67,11 +67,7 @@ private:
             const PinKind& loose = joined(part, kind.pins[0]) ? kind.pins[1] : kind.pins[0];
             tell(Severity::warning, "lead-loose", part.id + "." + loose.name, fmt::format("{}.{} is wired to nothing, so no current can pass through {}; give it its wire", part.id, loose.name, part.id));
         }
-        if (kind.behaviour == "op-amp" || kind.behaviour == "comparator")
-            for (const char* supply : {"V+", "V-"})
-                if (!joined(part, *kind.pin(supply)))
-                    tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
-        for (const char* supply : {"VCC", "VDD", "VS", "GND"})
+        for (const char* supply : {"VCC", "VDD", "VS", "V+", "V-", "GND"})
             if (const PinKind* pin = kind.pin(supply); pin != nullptr && !pin->supplyVolts && !pin->ground && !joined(part, *pin) && kind.behaviour != "bench-supply" && kind.behaviour != "joystick" && kind.behaviour != "encoder")
                 tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
         if (kind.behaviour == "led" && wired == 2) {

@@ -378,13 +378,11 @@ private:
     Duration period_{};
 };
 
-kernel::Result<double> secondsOf(const PartContext& context, const char* name, double least, double most) { return context.quantity(name, Unit::second, least, most); }
-
 }  // namespace
 
 kernel::Result<std::unique_ptr<Part>> makeServo(PartContext& context)
 {
-    const auto least = secondsOf(context, "least", 0.0002, 0.0014), most = secondsOf(context, "most", 0.0016, 0.003), speed = secondsOf(context, "speed", 0.01, 10);
+    const auto least = context.quantity("least", Unit::second, 0.0002, 0.0014), most = context.quantity("most", Unit::second, 0.0016, 0.003), speed = context.quantity("speed", Unit::second, 0.01, 10);
     const auto range = context.quantity("range", Unit::none, 10, 360);
     for (const auto* q : {&least, &most, &speed, &range})
         if (!*q)
@@ -398,7 +396,7 @@ kernel::Result<std::unique_ptr<Part>> makeMotor(PartContext& context)
     const auto idle = context.quantity("current", Unit::ampere, 0.001, 10);
     const auto stall = context.quantity("stall", Unit::ampere, 0.01, 100);
     const auto speed = context.quantity("speed", Unit::none, 10, 100'000);
-    const auto inertia = secondsOf(context, "inertia", 0.005, 100);
+    const auto inertia = context.quantity("inertia", Unit::second, 0.005, 100);
     for (const auto* q : {&volts, &idle, &stall, &speed, &inertia})
         if (!*q)
             return tl::unexpected(q->error());

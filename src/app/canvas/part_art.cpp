@@ -11,15 +11,6 @@ namespace bramix::app {
 
 namespace {
 
-std::string settingOf(const bench::PartKind& kind, const bench::PartItem& part, const char* name)
-{
-    const auto given = part.set.find(name);
-    if (given != part.set.end())
-        return given->second;
-    const bench::SettingKind* known = kind.setting(name);
-    return known == nullptr ? std::string() : known->standard;
-}
-
 const session::LightPicture* lightOf(const session::Picture& picture, const std::string& part, const std::string& inner)
 {
     for (const session::LightPicture& light : picture.lights)
@@ -116,6 +107,15 @@ QRectF resetOf(const bench::PartKind& kind)
 QPointF lampOf(const bench::PartKind& kind) { return kind.lamp ? QPointF(kind.lamp->x, kind.lamp->y) : QPointF(); }
 
 }  // namespace
+
+std::string settingOf(const bench::PartKind& kind, const bench::PartItem& part, const char* name)
+{
+    const auto given = part.set.find(name);
+    if (given != part.set.end())
+        return given->second;
+    const bench::SettingKind* known = kind.setting(name);
+    return known == nullptr ? std::string() : known->standard;
+}
 
 std::array<QColor, 4> resistorBands(double ohms)
 {

@@ -46,6 +46,9 @@ private:
     QHash<QString, QRectF> boxes_;
 };
 
+// A setting as it is given, or as it comes; empty where the kind has none of that name.
+[[nodiscard]] std::string settingOf(const bench::PartKind& kind, const bench::PartItem& part, const char* name);
+
 // What a part shows by its own logic or light, and what turns on it: screens, digits, dots, keys, horns. Part of drawFace().
 void drawShown(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, const session::Picture& picture);
 

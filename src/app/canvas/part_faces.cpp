@@ -21,13 +21,6 @@ double brightnessOf(const session::Picture& picture, const std::string& part, co
     return 0;
 }
 
-std::string settingOf(const bench::PartKind& kind, const bench::PartItem& part, const char* name)
-{
-    const auto given = part.set.find(name);
-    const bench::SettingKind* known = kind.setting(name);
-    return given != part.set.end() ? given->second : known == nullptr ? std::string() : known->standard;
-}
-
 // Between what is dark and what shines.
 QColor lit(const QColor& off, const QColor& on, double share)
 {

@@ -27,9 +27,9 @@ wire pot.W adc.CH5
 set pot.position@0=0.25
 set k.pressed@50=1
 run 3000
-expect 59 00 01 01 27
+expect soon 00 01 01 27
 expect B7 high 1 low 0
-expect idle 1, then 0, captured FE
+expect idle 0 and 1, captured FE
 expect converter 767
 */
 #include "driver.h"
@@ -50,7 +50,6 @@ int main(void)
     const uint8_t idle = READ(D, 2);
     wire_write(0x20, 0x0A, 0x00);
     const uint8_t idle2 = READ(D, 2);
-    (void)idle;
     while (READ(D, 2))
         ;
     const uint8_t captured = wire_read(0x20, 0x10);
@@ -70,9 +69,9 @@ int main(void)
     for (uint8_t i = 0; i < 7; ++i)
         t[i] = wire_get(i < 6);
     wire_stop();
-    printf("%s %02X %02X %02X %02X\n", t[0] < 5 ? "59" : "late", t[2], t[4], t[5], t[6]);
+    printf("%s %02X %02X %02X %02X\n", t[0] < 5 ? "soon" : "late", t[2], t[4], t[5], t[6]);
     printf("B7 high %u low %u\n", high, low);
-    printf("idle %u, then %u, captured %02X\n", idle2, 0, captured);
+    printf("idle %u and %u, captured %02X\n", idle, idle2, captured);
     printf("converter %u\n", v);
     end();
 }

@@ -15,7 +15,7 @@ wire mcu.PD5 lcd.D5
 wire mcu.PD6 lcd.D6
 wire mcu.PD7 lcd.D7
 expect address 17
-expect letter k
+expect letter w
 look lcd = "The weir is open    |  three boards up   |row three           |row four            "
 finding display-busy lcd
 */
@@ -94,9 +94,9 @@ int main(void)
     patient(0, 0xC0 + 0x10);
     while (get(0) & 0x80)
         ;
-    patient(0, 0x80 + 0x02);
+    patient(0, 0x80 + 0x04);
     while (get(0) & 0x80)
         ;
-    printf("letter %c\n", 'k');
+    printf("letter %c\n", get(1));
     end();
 }
