@@ -203,6 +203,29 @@ struct Loader {
         return n;
     }
 
+    StopItem stop(TableReader& r)
+    {
+        StopItem s;
+        s.at = r.text("at", {}, true);
+        s.chip = r.text("chip");
+        s.when = r.text("when");
+        s.say = r.text("say");
+        s.count = static_cast<int>(r.integer("count", 1, 1, 1'000'000'000));
+        s.off = r.integer("off", 0, 0, 1) != 0;
+        s.remarks = remarksOf(r, "stop \"" + s.at + "\"");
+        return s;
+    }
+
+    WatchItem watch(TableReader& r)
+    {
+        WatchItem w;
+        w.expression = r.text("expression", {}, true);
+        w.chip = r.text("chip");
+        w.radix = r.text("radix");
+        w.remarks = remarksOf(r, "watch \"" + w.expression + "\"");
+        return w;
+    }
+
     template <class Item>
     void each(TableReader& top, std::string_view key, std::vector<Item>& out, Item (Loader::*read)(TableReader&))
     {
@@ -278,9 +301,12 @@ Result<Document> parseDocument(const std::string& name, std::string_view text, s
         return fail(placeOf(name, *table->get("bramix")), fmt::format("is of format {}; this version reads format {}", format, kFormat), "use a newer Bramix");
     d.title = top.text("title", d.title);
     d.notes = top.text("notes");
+    d.build = top.text("build");
     loader.each(top, "part", d.parts, &Loader::part);
     loader.each(top, "wire", d.wires, &Loader::wire);
     loader.each(top, "net", d.nets, &Loader::net);
+    loader.each(top, "stop", d.stops, &Loader::stop);
+    loader.each(top, "watch", d.watches, &Loader::watch);
     if (!top.ok())
         return tl::unexpected(top.error());
     d.remarks.unknown = keepUnknown(top, "the bench", warnings);
@@ -299,6 +325,8 @@ std::string writeDocument(const Document& d)
     out += fmt::format("bramix = {}\ntitle = {}\n", kFormat, quote(d.title));
     if (!d.notes.empty())
         out += fmt::format("notes = {}\n", quote(d.notes));
+    if (!d.build.empty())
+        out += fmt::format("build = {}\n", quote(d.build));
     writeUnknown(out, d.remarks);
     for (const PartItem& p : d.parts) {
         out += fmt::format("\n{}[[part]]\nid = {}\nkind = {}\n", p.remarks.comment, quote(p.id), quote(p.kind));
@@ -347,6 +375,28 @@ std::string writeDocument(const Document& d)
             pins += (pins.empty() ? "" : ", ") + quote(p.text());
         out += fmt::format("\n{}[[net]]\nname = {}\npins = [{}]\n", n.remarks.comment, quote(n.name), pins);
         writeUnknown(out, n.remarks);
+    }
+    for (const StopItem& s : d.stops) {
+        out += fmt::format("\n{}[[stop]]\nat = {}\n", s.remarks.comment, quote(s.at));
+        if (!s.chip.empty())
+            out += fmt::format("chip = {}\n", quote(s.chip));
+        if (!s.when.empty())
+            out += fmt::format("when = {}\n", quote(s.when));
+        if (!s.say.empty())
+            out += fmt::format("say = {}\n", quote(s.say));
+        if (s.count != 1)
+            out += fmt::format("count = {}\n", s.count);
+        if (s.off)
+            out += "off = 1\n";
+        writeUnknown(out, s.remarks);
+    }
+    for (const WatchItem& w : d.watches) {
+        out += fmt::format("\n{}[[watch]]\nexpression = {}\n", w.remarks.comment, quote(w.expression));
+        if (!w.chip.empty())
+            out += fmt::format("chip = {}\n", quote(w.chip));
+        if (!w.radix.empty())
+            out += fmt::format("radix = {}\n", quote(w.radix));
+        writeUnknown(out, w.remarks);
     }
     return out;
 }

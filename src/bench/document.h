@@ -68,15 +68,41 @@ struct NetItem {
     bool operator==(const NetItem&) const = default;
 };
 
+// Where the firmware is to stop, or only to be told of (session/debugger.h has the words of `at`).
+struct StopItem {
+    std::string at;      // "lock.c:41", "change gates[0].cm", "rise mcu.PB3"
+    std::string chip;    // which one; empty: the first
+    std::string when;    // a condition over the firmware's variables, or empty
+    std::string say;     // a line for the log, with {expressions}; it then does not stop
+    int count = 1;       // stops at this hit and every one after it
+    bool off = false;
+    Remarks remarks;
+    bool operator==(const StopItem&) const = default;
+};
+
+// An expression to be looked at.
+struct WatchItem {
+    std::string expression;
+    std::string chip;
+    std::string radix;   // "hex", "binary", "decimal", "character", or empty for the natural one
+    Remarks remarks;
+    bool operator==(const WatchItem&) const = default;
+};
+
 struct Document {
     std::string title = "New bench";
     std::string notes;
+    std::string build;   // the command that builds the firmware, run in the bench's folder or where a Makefile lies; empty: found by itself
     std::vector<PartItem> parts;
     std::vector<WireItem> wires;
     std::vector<NetItem> nets;
+    std::vector<StopItem> stops;
+    std::vector<WatchItem> watches;
     Remarks remarks;
 
     bool operator==(const Document&) const = default;
+    // Whether two benches are the same as far as anything that runs can tell: all but title, notes, build command, stops and watches.
+    [[nodiscard]] bool runsLike(const Document& other) const { return parts == other.parts && wires == other.wires && nets == other.nets; }
 
     [[nodiscard]] const PartItem* part(std::string_view id) const;
     [[nodiscard]] PartItem* part(std::string_view id);

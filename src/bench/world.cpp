@@ -89,7 +89,7 @@ void World::runChips(Time until)
             return;
         running_ = static_cast<std::size_t>(slowest - chips_.data());
         slowest->chip->run(std::min(limit, second + Duration(1)));
-        if (slowest->chip->faulted())
+        if (slowest->chip->faulted() || slowest->chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
             return;
     }
 }
@@ -99,7 +99,7 @@ void World::runUntil(Time goal)
     stop_ = false;
     for (;;) {
         runChips(std::min(goal, queue_.nextDue()));
-        if (faulted() || halted()) {
+        if (faulted() || halted() || debugStop()) {
             queue_.advanceTo(std::min(goal, progress()));
             return;
         }
@@ -111,21 +111,37 @@ void World::runUntil(Time goal)
     }
 }
 
-void World::stepInstruction()
+void World::stepInstruction(std::size_t index)
 {
-    if (chips_.empty() || !runs(chips_[0])) {
+    if (index >= chips_.size() || !runs(chips_[index])) {
         runUntil(now() + std::chrono::microseconds(1));
         return;
     }
-    running_ = 0;
-    chip::avr::Chip& chip = *chips_[0].chip;
+    running_ = index;
+    chip::avr::Chip& chip = *chips_[index].chip;
     constexpr Duration kLongestSleep = std::chrono::milliseconds(100);
     chip.stepInstruction(now() + kLongestSleep);
-    queue_.advanceTo(chip.now());
-    for (std::size_t i = 1; i < chips_.size(); ++i) {
-        running_ = i;
-        if (runs(chips_[i]))
-            chips_[i].chip->run(chip.now());
+    queue_.advanceTo(std::min(chip.now(), progress()));
+    // Those that are behind come up to it.
+    if (chips_.size() > 1)
+        runUntil(chip.now());
+}
+
+std::optional<std::size_t> World::debugStop() const
+{
+    for (std::size_t i = 0; i < chips_.size(); ++i)
+        if (chips_[i].chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
+            return i;
+    return std::nullopt;
+}
+
+void World::resume(bool all)
+{
+    for (ChipUnit& unit : chips_) {
+        if (!all && unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::none)
+            continue;
+        unit.chip->clearDebugStop();
+        unit.chip->cpu().passBreakpoint();
     }
 }
 
@@ -285,6 +301,45 @@ void World::adopt(World& old)
         if (!f.wiring)
             again(f);
     observer_ = listener;
+}
+
+std::shared_ptr<const World::Moment> World::remember()
+{
+    auto moment = std::make_shared<Moment>();
+    moment->at = now();
+    for (const ChipUnit& unit : chips_)
+        moment->chips.push_back(unit.chip->now());
+    kernel::SaveArchive save;
+    state(save);
+    moment->state = save.take();
+    moment->findings = findings_;
+    moment->overloads = overloads_;
+    moment->told = told_;
+    return moment;
+}
+
+void World::recall(const Moment& moment)
+{
+    WorldObserver* const listener = std::exchange(observer_, nullptr);
+    for (ChipUnit& unit : chips_)
+        if (unit.chip->cpu().flashPatched())
+            unit.chip->loadFlash(unit.firmware.words(), unit.firmware.bootCode);
+    kernel::LoadArchive load(moment.state);
+    state(load);
+    findings_ = moment.findings;
+    overloads_ = moment.overloads;
+    told_ = moment.told;
+    stop_ = false;
+    observer_ = listener;
+}
+
+void World::installFirmware(std::size_t index, const chip::Firmware& firmware, const std::string& file)
+{
+    ChipUnit& unit = chips_[index];
+    unit.firmware = firmware;
+    unit.firmwareFile = file;
+    unit.chip->loadFlash(firmware.words(), firmware.bootCode);
+    unit.chip->setDataEnd(firmware.dataEnd);
 }
 
 void World::report(Finding finding)

@@ -80,9 +80,14 @@ public:
 
     // Running. Each stops at the first instruction boundary at or after the goal, at a fault, or where requestStop() says.
     void runUntil(Time goal);
-    void stepInstruction();
+    // One instruction of a chip, or one interrupt entered; the others follow.
+    void stepInstruction(std::size_t chip = 0);
     // Ends runUntil() at the present instant; to be called from observers.
     void requestStop();
+    // Where a chip has stopped for a debugger: the chip's index. The run ends there; resume() lets it go on.
+    [[nodiscard]] std::optional<std::size_t> debugStop() const;
+    // Forgets the stops, and lets those chips that have stopped (or all of them) pass a breakpoint at their present place.
+    void resume(bool all);
     void stopWhenHalted(bool stop);
     [[nodiscard]] bool halted() const;   // the first chip can never run again
     [[nodiscard]] bool faulted() const;
@@ -127,6 +132,14 @@ public:
 
     // What this world shares with one built from an edited document goes on: chips, parts, lines, the time.
     void adopt(World& old);
+
+    // The world at one instant: everything that runs, and what has been noticed so far.
+    struct Moment;
+    [[nodiscard]] std::shared_ptr<const Moment> remember();
+    // Only into a world built from the same document, with the same firmware.
+    void recall(const Moment& moment);
+    // Puts an image into a chip as it is, without a reset: before recall().
+    void installFirmware(std::size_t chip, const chip::Firmware& firmware, const std::string& file);
 
     // Everything that runs, both ways.
     template <class Archive>
@@ -206,6 +219,16 @@ private:
     bool stop_ = false;
     std::size_t running_ = 0;  // the chip that executes just now
     std::string folder_;
+};
+
+struct World::Moment {
+    Time at{};                 // the queue's present
+    std::vector<Time> chips;   // how far each chip has come
+    kernel::Snapshot state;
+    std::vector<Finding> findings;
+    std::map<PinId, Overload> overloads;
+    std::set<std::pair<std::string, std::string>> told;
+    [[nodiscard]] std::size_t bytes() const { return state.size() + findings.size() * 400 + 200; }
 };
 
 }  // namespace bramix::bench

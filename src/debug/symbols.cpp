@@ -1,66 +1,119 @@
 #include "debug/symbols.h"
 
 #include <algorithm>
-#include <fcntl.h>
+#include <cxxabi.h>
+#include <cstdlib>
 #include <map>
-#include <unistd.h>
+#include <set>
 
-#include <elfutils/libdw.h>
 #include <fmt/format.h>
-#include <gelf.h>
+
+#include "debug/readers.h"
 
 namespace bramix::debug {
 
 namespace {
 
-constexpr std::uint32_t kFlashEnd = 0x800000;  // above lie the data address spaces
+constexpr std::uint8_t kOpAddr = 0x03;  // DW_OP_addr
 
-// A file open for libelf and libdw, closed with everything that was read from it.
-class ElfFile {
-public:
-    explicit ElfFile(const std::string& name) : fd_(open(name.c_str(), O_RDONLY | O_CLOEXEC))
-    {
-        elf_version(EV_CURRENT);
-        if (fd_ >= 0)
-            elf_ = elf_begin(fd_, ELF_C_READ, nullptr);
-        if (elf_ != nullptr)
-            dwarf_ = dwarf_begin_elf(elf_, DWARF_C_READ, nullptr);
-    }
-    ~ElfFile()
-    {
-        dwarf_end(dwarf_);
-        elf_end(elf_);
-        if (fd_ >= 0)
-            close(fd_);
-    }
-    ElfFile(const ElfFile&) = delete;
-    ElfFile& operator=(const ElfFile&) = delete;
-
-    [[nodiscard]] Elf* elf() const { return elf_; }
-    [[nodiscard]] Dwarf* dwarf() const { return dwarf_; }
-
-private:
-    int fd_;
-    Elf* elf_ = nullptr;
-    Dwarf* dwarf_ = nullptr;
-};
+std::string withoutFolders(const std::string& file) { return file.substr(file.rfind('/') + 1); }
 
 }  // namespace
+
+std::string demangled(const char* name)
+{
+    if (name == nullptr)
+        return {};
+    int status = 0;
+    char* text = abi::__cxa_demangle(name, nullptr, nullptr, &status);
+    std::string out = status == 0 && text != nullptr ? text : name;
+    std::free(text);
+    return out;
+}
 
 std::string Place::brief() const
 {
     if (line > 0)
-        return fmt::format("{}:{}", file.substr(file.rfind('/') + 1), line);
+        return fmt::format("{}:{}", withoutFolders(file), line);
     return function.empty() ? std::string() : function + "()";
 }
 
 std::string Place::full() const
 {
-    std::string text = function.empty() ? std::string() : function + "()";
+    std::string text = function.empty() ? std::string() : function + (function.ends_with(")") ? "" : "()");
     if (line > 0)
         text += fmt::format("{}{}:{}", text.empty() ? "" : " at ", file, line);
     return text;
 }
+
+std::optional<std::uint32_t> Variable::fixedAddress() const
+{
+    if (locations.size() != 1 || locations[0].expression.size() != 1 || locations[0].expression[0].atom != kOpAddr)
+        return std::nullopt;
+    return static_cast<std::uint32_t>(locations[0].expression[0].first);
+}
+
+bool Function::has(std::uint32_t address) const
+{
+    return std::any_of(ranges.begin(), ranges.end(), [&](const CodeRange& r) { return r.has(address); });
+}
+
+// The symbol table: functions that no debug information names, and objects.
+class TableReader {
+public:
+    static bool isCode(const ElfFile& file, std::size_t section)
+    {
+        GElf_Shdr header;
+        Elf_Scn* scn = section == SHN_UNDEF || section >= SHN_LORESERVE ? nullptr : elf_getscn(file.elf(), section);
+        return scn != nullptr && gelf_getshdr(scn, &header) != nullptr && (header.sh_flags & SHF_EXECINSTR) != 0;
+    }
+
+    static void read(const ElfFile& file, Symbols& out)
+    {
+        std::set<std::uint32_t> known;
+        std::vector<std::size_t> open;  // without a length
+        for (const Function& f : out.functions_)
+            if (f.caller < 0 && !f.ranges.empty())
+                known.insert(f.begin());
+        for (Elf_Scn* section = nullptr; (section = elf_nextscn(file.elf(), section)) != nullptr;) {
+            GElf_Shdr header;
+            if (gelf_getshdr(section, &header) == nullptr || header.sh_type != SHT_SYMTAB || header.sh_entsize == 0)
+                continue;
+            Elf_Data* data = elf_getdata(section, nullptr);
+            if (data == nullptr)
+                continue;
+            for (std::size_t i = 0; i < header.sh_size / header.sh_entsize; ++i) {
+                GElf_Sym symbol;
+                if (gelf_getsym(data, static_cast<int>(i), &symbol) == nullptr)
+                    continue;
+                const char* text = elf_strptr(file.elf(), header.sh_link, symbol.st_name);
+                if (text == nullptr || *text == 0)
+                    continue;
+                const auto address = static_cast<std::uint32_t>(symbol.st_value);
+                const auto size = static_cast<std::uint32_t>(symbol.st_size);
+                if (GELF_ST_TYPE(symbol.st_info) == STT_OBJECT)
+                    out.objects_.push_back({address, std::max(size, 1U), demangled(text)});
+                // Assembler does not say what is a function: a label in code is taken for one, up to the next.
+                const bool label = GELF_ST_TYPE(symbol.st_info) == STT_NOTYPE && isCode(file, symbol.st_shndx) && *text != '.' && out.functionWith(address) < 0;
+                if ((GELF_ST_TYPE(symbol.st_info) != STT_FUNC && !label) || address >= kElfData || !known.insert(address).second)
+                    continue;
+                Function f;
+                f.name = demangled(text);
+                f.ranges = {{address, address + std::max(size, 1U)}};
+                f.fromTable = true;
+                if (size == 0)
+                    open.push_back(out.functions_.size());
+                out.functions_.push_back(std::move(f));
+            }
+        }
+        for (const std::size_t i : open) {
+            const auto next = known.upper_bound(out.functions_[i].begin());
+            if (next != known.end())
+                out.functions_[i].ranges[0].end = *next;
+        }
+        std::sort(out.objects_.begin(), out.objects_.end(), [](const auto& a, const auto& b) { return a.address < b.address; });
+    }
+};
 
 Symbols Symbols::fromElf(const std::string& name)
 {
@@ -68,71 +121,170 @@ Symbols Symbols::fromElf(const std::string& name)
     const ElfFile file(name);
     if (file.elf() == nullptr)
         return out;
-    for (Elf_Scn* section = nullptr; (section = elf_nextscn(file.elf(), section)) != nullptr;) {
-        GElf_Shdr header;
-        if (gelf_getshdr(section, &header) == nullptr || header.sh_type != SHT_SYMTAB || header.sh_entsize == 0)
-            continue;
-        Elf_Data* data = elf_getdata(section, nullptr);
-        if (data == nullptr)
-            continue;
-        for (std::size_t i = 0; i < header.sh_size / header.sh_entsize; ++i) {
-            GElf_Sym symbol;
-            if (gelf_getsym(data, static_cast<int>(i), &symbol) == nullptr || GELF_ST_TYPE(symbol.st_info) != STT_FUNC || symbol.st_value >= kFlashEnd)
-                continue;
-            const char* text = elf_strptr(file.elf(), header.sh_link, symbol.st_name);
-            const auto begin = static_cast<std::uint32_t>(symbol.st_value);
-            if (text != nullptr && *text != 0)
-                out.functions_.push_back({begin, begin + static_cast<std::uint32_t>(std::max<GElf_Xword>(symbol.st_size, 1)), text});
-        }
+    // Debian's run-time library brings DWARF of its own: what counts is which of the two describes code.
+    Symbols stabs;
+    if (readDwarf(file, out) && !out.lines_.empty())
+        out.kind_ = DebugKind::dwarf;
+    if (readStabs(file, stabs) && (out.kind_ == DebugKind::none || stabs.functions_.size() > out.functions_.size())) {
+        out = std::move(stabs);
+        out.kind_ = DebugKind::stabs;
     }
-    std::sort(out.functions_.begin(), out.functions_.end(), [](const Function& a, const Function& b) { return a.begin < b.begin; });
-    if (file.dwarf() == nullptr)
-        return out;
-    std::map<std::string, std::uint32_t> fileIndex;
-    Dwarf_CU* unit = nullptr;
-    Dwarf_Die unitDie;
-    std::uint8_t unitType = 0;
-    while (dwarf_get_units(file.dwarf(), unit, &unit, nullptr, &unitType, &unitDie, nullptr) == 0) {
-        Dwarf_Lines* lines = nullptr;
-        std::size_t count = 0;
-        if (dwarf_getsrclines(&unitDie, &lines, &count) != 0)
-            continue;
-        for (std::size_t i = 0; i < count; ++i) {
-            Dwarf_Line* row = dwarf_onesrcline(lines, i);
-            Dwarf_Addr address = 0;
-            int line = 0;
-            bool end = false;
-            if (dwarf_lineaddr(row, &address) != 0 || dwarf_lineno(row, &line) != 0 || dwarf_lineendsequence(row, &end) != 0 || address >= kFlashEnd)
-                continue;
-            const char* source = dwarf_linesrc(row, nullptr, nullptr);
-            std::uint32_t index = kEnd;
-            if (!end && source != nullptr) {
-                const auto [entry, isNew] = fileIndex.try_emplace(source, static_cast<std::uint32_t>(out.files_.size()));
-                if (isNew)
-                    out.files_.emplace_back(source);
-                index = entry->second;
-            }
-            out.lines_.push_back({static_cast<std::uint32_t>(address), index, line});
-        }
-    }
-    // An end of one sequence and the begin of the next at one address: the begin counts.
-    std::stable_sort(out.lines_.begin(), out.lines_.end(),
-                     [](const Line& a, const Line& b) { return a.address != b.address ? a.address < b.address : (a.file == kEnd) > (b.file == kEnd); });
+    TableReader::read(file, out);
+    out.finish();
     return out;
+}
+
+void Symbols::finish()
+{
+    // An end of one sequence and the begin of the next at one address: the begin counts.
+    std::stable_sort(lines_.begin(), lines_.end(),
+                     [](const LineRow& a, const LineRow& b) { return a.address != b.address ? a.address < b.address : (a.file == kEnd) > (b.file == kEnd); });
+    for (std::size_t i = 0; i < functions_.size(); ++i)
+        if (functions_[i].caller < 0 && !functions_[i].ranges.empty())
+            outerByAddress_.push_back(static_cast<int>(i));
+    std::stable_sort(outerByAddress_.begin(), outerByAddress_.end(), [this](int a, int b) { return functions_[static_cast<std::size_t>(a)].begin() < functions_[static_cast<std::size_t>(b)].begin(); });
+}
+
+const LineRow* Symbols::row(std::uint32_t address) const
+{
+    const auto after = std::upper_bound(lines_.begin(), lines_.end(), address, [](std::uint32_t a, const LineRow& l) { return a < l.address; });
+    return after == lines_.begin() || std::prev(after)->file == kEnd ? nullptr : &*std::prev(after);
 }
 
 Place Symbols::at(std::uint32_t address) const
 {
     Place place;
-    auto function = std::upper_bound(functions_.begin(), functions_.end(), address, [](std::uint32_t a, const Function& f) { return a < f.begin; });
-    if (function != functions_.begin() && address < std::prev(function)->end)
-        place.function = std::prev(function)->name;
-    auto line = std::upper_bound(lines_.begin(), lines_.end(), address, [](std::uint32_t a, const Line& l) { return a < l.address; });
-    if (line != lines_.begin() && std::prev(line)->file != kEnd) {
-        place.file = files_[std::prev(line)->file];
-        place.line = std::prev(line)->line;
+    if (const int f = functionAt(address); f >= 0)
+        place.function = functions_[static_cast<std::size_t>(f)].name;
+    if (const LineRow* l = row(address)) {
+        place.file = files_[l->file];
+        place.line = l->line;
     }
     return place;
+}
+
+int Symbols::functionWith(std::uint32_t address) const
+{
+    for (std::size_t i = 0; i < functions_.size(); ++i)
+        if (functions_[i].has(address))
+            return static_cast<int>(i);
+    return -1;
+}
+
+int Symbols::outerFunctionAt(std::uint32_t address) const
+{
+    auto after = std::upper_bound(outerByAddress_.begin(), outerByAddress_.end(), address, [this](std::uint32_t a, int f) { return a < functions_[static_cast<std::size_t>(f)].begin(); });
+    // A function in several pieces may begin far before.
+    for (int looked = 0; after != outerByAddress_.begin() && looked < 8; ++looked)
+        if (const int f = *--after; functions_[static_cast<std::size_t>(f)].has(address))
+            return f;
+    return -1;
+}
+
+int Symbols::functionAt(std::uint32_t address) const
+{
+    int inner = outerFunctionAt(address);
+    if (inner < 0)
+        return -1;
+    // Inlined ones stand after those into which they went, so a later match is a deeper one.
+    for (std::size_t i = static_cast<std::size_t>(inner) + 1; i < functions_.size() && functions_[i].caller >= 0; ++i)
+        if (functions_[i].caller == inner && functions_[i].has(address))
+            inner = static_cast<int>(i);
+    return inner;
+}
+
+int Symbols::functionByName(const std::string& name) const
+{
+    for (std::size_t i = 0; i < functions_.size(); ++i)
+        if (functions_[i].caller < 0 && (functions_[i].name == name || functions_[i].name.substr(0, functions_[i].name.find('(')) == name))
+            return static_cast<int>(i);
+    return -1;
+}
+
+std::vector<std::uint32_t> Symbols::addressesOf(const std::string& file, int& line) const
+{
+    const bool anyFolder = file.find('/') == std::string::npos;
+    std::vector<bool> matches(files_.size());
+    for (std::size_t i = 0; i < files_.size(); ++i)
+        matches[i] = files_[i] == file || (anyFolder ? withoutFolders(files_[i]) == file : files_[i].ends_with("/" + file) || file.ends_with("/" + files_[i]));
+    int nearest = INT32_MAX;
+    for (const LineRow& l : lines_)
+        if (l.file != kEnd && matches[l.file] && l.line >= line)
+            nearest = std::min(nearest, l.line);
+    if (nearest == INT32_MAX)
+        return {};
+    line = nearest;
+    std::vector<std::uint32_t> out;
+    int before = -2;  // the function in whose code of this line the row before lies; -2: it is of another line
+    for (std::size_t i = 0; i < lines_.size(); ++i) {
+        const LineRow& l = lines_[i];
+        // Rows of no length say nothing.
+        if (i + 1 < lines_.size() && lines_[i + 1].address == l.address)
+            continue;
+        if (l.file == kEnd || !matches[l.file] || l.line != line) {
+            before = -2;
+            continue;
+        }
+        const int function = functionAt(l.address);
+        if (function != before)
+            out.push_back(l.address);
+        before = function;
+    }
+    return out;
+}
+
+std::uint32_t Symbols::afterPrologue(int function) const
+{
+    const Function& f = functions_[static_cast<std::size_t>(function)];
+    bool seen = false;
+    for (const LineRow& l : lines_) {
+        if (l.file == kEnd || !f.has(l.address))
+            continue;
+        if (seen && l.address > f.begin())
+            return l.address;
+        seen = true;
+    }
+    return f.begin();
+}
+
+bool Symbols::isLineStart(std::uint32_t address) const
+{
+    const LineRow* l = row(address);
+    return l != nullptr && l->address == address;
+}
+
+std::vector<int> Symbols::localsOf(int function) const
+{
+    std::vector<int> out;
+    for (std::size_t i = 0; i < variables_.size(); ++i)
+        if (variables_[i].function == function)
+            out.push_back(static_cast<int>(i));
+    return out;
+}
+
+int Symbols::global(const std::string& name) const
+{
+    int found = -1;
+    for (std::size_t i = 0; i < variables_.size(); ++i)
+        if (variables_[i].name == name && (variables_[i].function < 0 || (found < 0 && variables_[i].fixedAddress())))
+            if (found < 0 || variables_[static_cast<std::size_t>(found)].function >= 0)
+                found = static_cast<int>(i);
+    return found;
+}
+
+std::string Symbols::nameOf(std::uint32_t address, Space space) const
+{
+    if (space == Space::flash)
+        if (const int f = outerFunctionAt(address); f >= 0) {
+            const std::uint32_t offset = address - functions_[static_cast<std::size_t>(f)].begin();
+            return functions_[static_cast<std::size_t>(f)].name + (offset == 0 ? "" : fmt::format("+{}", offset));
+        }
+    const std::uint32_t elf = address + (space == Space::data ? kElfData : space == Space::eeprom ? kElfEeprom : 0);
+    const auto after = std::upper_bound(objects_.begin(), objects_.end(), elf, [](std::uint32_t a, const Label& l) { return a < l.address; });
+    if (after == objects_.begin() || elf >= std::prev(after)->address + std::prev(after)->size)
+        return {};
+    const std::uint32_t offset = elf - std::prev(after)->address;
+    return std::prev(after)->name + (offset == 0 ? "" : fmt::format("+{}", offset));
 }
 
 }  // namespace bramix::debug

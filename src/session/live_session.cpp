@@ -20,6 +20,7 @@ constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
 // Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
 constexpr double kForgivenSeconds = 0.1;
 constexpr double kSpeedWindow = 0.4;
+constexpr std::size_t kHistoryBytes = 384U << 20U;
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 // Changes between two pictures from which on a pin is too fast for the eye.
@@ -72,9 +73,11 @@ void LiveSession::open(const bench::Document& document, const std::string& folde
 void LiveSession::build(const bench::Document& document, const std::string& folder)
 {
     stopped_.clear();
+    debugger_.reset();
     session_.reset();
     SessionOptions options;
     options.folder = folder;
+    options.historyBytes = kHistoryBytes;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
         say(true, session.error().text());
@@ -93,7 +96,18 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
 
 void LiveSession::adoptSession(std::unique_ptr<Session> session)
 {
+    debugger_.reset();
     session_ = std::move(session);
+    debugger_ = std::make_unique<Debugger>(*session_);
+    debugger_->setStops(stops_);
+    reason_.clear();
+    slow_.reset();
+    valuesNow_.clear();
+    registersNow_ = {};
+    ioNow_.clear();
+    dataNow_.clear();
+    counts_.clear();
+    counting_ = false;
     session_->onSerial = [this](const SerialByte& byte) {
         const std::lock_guard lock(mutex_);
         serial_.push_back(byte);
@@ -123,25 +137,194 @@ void LiveSession::run()
 {
     post([this] {
         if (session_ != nullptr && stopped_.empty()) {
-            running_ = true;
-            rebase();
+            debugger_->begin();
+            startMoving();
+            stepping_ = false;
+            slow_.reset();
         }
     });
 }
 
-void LiveSession::pause()
+// The views compare the next stop with this one.
+void LiveSession::startMoving()
 {
-    post([this] { running_ = false; });
+    publishStop();
+    running_ = true;
+    reason_.clear();
+    rebase();
 }
 
-void LiveSession::step()
+void LiveSession::pause()
 {
     post([this] {
         running_ = false;
-        if (session_ != nullptr && stopped_.empty()) {
-            session_->world().stepInstruction();
-            stopped_ = session_->faultText();
+        slow_.reset();
+    });
+}
+
+void LiveSession::step(Step step)
+{
+    post([this, step] {
+        slow_.reset();
+        if (session_ == nullptr || !stopped_.empty())
+            return;
+        if (auto ok = debugger_->begin(step); !ok) {
+            running_ = false;
+            reason_ = ok.error().text();
+            return;
         }
+        startMoving();
+        stepping_ = true;
+        slice();  // most steps are over at once
+    });
+}
+
+void LiveSession::slowRun(Step step, double perSecond)
+{
+    post([this, step, perSecond] {
+        if (session_ == nullptr || !stopped_.empty())
+            return;
+        running_ = false;
+        slow_ = {step, std::clamp(perSecond, 0.1, 1000.0)};
+        nextSlow_ = Clock::now();
+    });
+}
+
+void LiveSession::runTo(const bench::StopItem& once)
+{
+    post([this, once] {
+        slow_.reset();
+        if (session_ == nullptr || !stopped_.empty())
+            return;
+        if (auto ok = debugger_->begin(once); !ok) {
+            reason_ = ok.error().text();
+            say(true, reason_);
+            return;
+        }
+        startMoving();
+        stepping_ = false;
+    });
+}
+
+// The past is another present: what was measured over the last instants does not hold.
+void LiveSession::rewound()
+{
+    integralsAt_ = session_->world().now();
+    highBefore_.clear();
+    chargeBefore_.clear();
+    singleAt_.reset();
+    {
+        const std::lock_guard lock(mutex_);
+        std::erase_if(serial_, [&](const SerialByte& b) { return b.at > session_->world().now(); });
+        SerialByte mark;
+        mark.uart = kRewound;
+        mark.at = session_->world().now();
+        serial_.push_back(mark);
+    }
+    rebase();
+}
+
+template <class Call>
+void LiveSession::goBack(Call&& call)
+{
+    post([this, call] {
+        if (session_ == nullptr)
+            return;
+        publishStop();
+        running_ = false;
+        slow_.reset();
+        const auto ok = call();
+        stopped_ = session_->faultText();
+        reason_ = ok ? std::string() : ok.error().text();
+        if (!ok)
+            say(true, reason_);
+        else
+            rewound();
+    });
+}
+
+void LiveSession::back(Step step)
+{
+    goBack([this, step] { return debugger_->back(step); });
+}
+
+void LiveSession::backToStop()
+{
+    goBack([this] { return debugger_->backToStop(); });
+}
+
+void LiveSession::backToChange(const std::string& what)
+{
+    goBack([this, what] { return debugger_->backToChange(what); });
+}
+
+void LiveSession::goTo(Time t)
+{
+    goBack([this, t] { return debugger_->goTo(t); });
+}
+
+void LiveSession::setStops(const std::vector<bench::StopItem>& stops)
+{
+    post([this, stops] {
+        stops_ = stops;
+        if (debugger_ != nullptr)
+            debugger_->setStops(stops);
+    });
+}
+
+void LiveSession::enterInterrupts(bool enter)
+{
+    post([this, enter] {
+        if (debugger_ != nullptr)
+            debugger_->enterInterrupts(enter);
+    });
+}
+
+void LiveSession::countCycles(bool on)
+{
+    post([this, on] {
+        if (session_ == nullptr)
+            return;
+        counting_ = on;
+        if (on)
+            counts_.clear();
+        auto& chips = session_->world().chips();
+        for (std::size_t i = 0; i < chips.size(); ++i) {
+            if (on)
+                counts_.push_back(std::make_unique<chip::avr::CycleCounts>());
+            chips[i].chip->countInto(on ? counts_[i].get() : nullptr);
+        }
+    });
+}
+
+void LiveSession::watchDebug(const DebugRequest& request)
+{
+    post([this, request] {
+        look_ = request;
+        if (session_ == nullptr)
+            return;
+        const auto& chips = session_->world().chips();
+        for (std::size_t i = 0; i < chips.size(); ++i)
+            if (chips[i].id == request.chip || (request.chip.empty() && i == 0))
+                debugger_->choose(i);
+    });
+}
+
+void LiveSession::assign(const std::string& expression, const std::string& value)
+{
+    post([this, expression, value] {
+        if (session_ == nullptr)
+            return;
+        if (auto ok = debugger_->assign(expression, value, look_.frame); !ok)
+            say(true, ok.error().text());
+    });
+}
+
+void LiveSession::poke(debug::Space space, std::uint32_t address, std::uint8_t value)
+{
+    post([this, space, address, value] {
+        if (session_ != nullptr && debugger_->chosen() < session_->world().chips().size())
+            debugger_->write({{space, address, value}});
     });
 }
 
@@ -153,8 +336,15 @@ void LiveSession::restart()
         if (auto ok = session_->restart(); !ok)
             say(true, ok.error().text());
         stopped_.clear();
+        reason_.clear();
+        counts_.clear();
+        counting_ = false;
         integralsAt_ = session_->world().now();
         highBefore_.clear();
+        if (running_) {
+            debugger_->begin();
+            stepping_ = false;
+        }
         rebase();
     });
 }
@@ -252,6 +442,23 @@ void LiveSession::loop(const std::stop_token& stop)
 {
     while (!stop.stop_requested()) {
         applyCommands();
+        if (!running_ && slow_) {
+            // The next step of a slow run, when it is time.
+            std::unique_lock lock(mutex_);
+            if (wake_.wait_until(lock, stop, nextSlow_, [this] { return !commands_.empty(); }))
+                continue;
+            lock.unlock();
+            if (stop.stop_requested())
+                return;
+            nextSlow_ = std::max(nextSlow_ + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(1 / slow_->second)), Clock::now() - std::chrono::milliseconds(50));
+            if (auto ok = debugger_->begin(slow_->first); !ok) {
+                reason_ = ok.error().text();
+                slow_.reset();
+                continue;
+            }
+            startMoving();
+            stepping_ = true;
+        }
         if (!running_) {
             publish(changed_);
             changed_ = false;
@@ -296,7 +503,7 @@ void LiveSession::slice()
     bench::World& world = session_->world();
     const auto began = Clock::now();
     Time goal = world.now() + sliceSpan_;
-    if (!fullSpeed_) {
+    if (!fullSpeed_ && !stepping_) {
         const double lead = seconds(world.now() - simBase_) - wallSeconds(began - wallBase_);
         if (lead < -kForgivenSeconds) {
             wallBase_ = began;
@@ -313,8 +520,15 @@ void LiveSession::slice()
     }
     const auto busyFrom = Clock::now();
     const Time before = world.now();
-    if (goal > before)
-        world.runUntil(goal);
+    if ((goal > before || stepping_) && debugger_->advance(std::max(goal, before + Duration(1)))) {
+        running_ = false;
+        changed_ = true;
+        reason_ = debugger_->report().text;
+        if (!reason_.empty())
+            slow_.reset();
+    }
+    for (std::string& line : debugger_->takeLog())
+        say(false, std::move(line));
     const auto took = Clock::now() - busyFrom;
     busySeconds_ += wallSeconds(took);
     if (took > kSliceWall)
@@ -346,7 +560,7 @@ void LiveSession::publish(bool always)
     lastPublish_ = now - lastPublish_ < 2 * kPictureEvery ? lastPublish_ + kPictureEvery : now;
     auto picture = std::make_shared<Picture>();
     picture->number = ++pictures_;
-    picture->running = running_;
+    picture->running = (running_ && !(stepping_ && slow_)) || slow_.has_value();
     picture->speed = running_ ? speed_ : 0;
     picture->capacity = capacity_;
     picture->atFullSpeed = fullSpeed_;
@@ -362,6 +576,7 @@ void LiveSession::publish(bool always)
         fillProbes(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
+        fillDebug(*picture);
         for (const auto& unit : world.chips()) {
             const chip::avr::Chip& chip = *unit.chip;
             picture->chips.push_back({unit.id, std::string(unit.table->title), chip.cpu().pc * 2, session_->place(unit.id, chip.cpu().pc * 2).brief(), chip.cpu().cycle, chip.clock().hz(),

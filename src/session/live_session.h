@@ -15,6 +15,7 @@
 #include <thread>
 
 #include "session/picture.h"
+#include "session/debugger.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -38,7 +39,23 @@ public:
     void edit(const bench::Document& document);
     void run();
     void pause();
-    void step();
+    // Stepping, and what one step is.
+    void step(Step step = Step::instruction);
+    // The same, again and again, so many a second, until paused.
+    void slowRun(Step step, double perSecond);
+    void runTo(const bench::StopItem& once);
+    void back(Step step);
+    void backToStop();
+    void backToChange(const std::string& what);
+    void goTo(Time t);
+    void setStops(const std::vector<bench::StopItem>& stops);
+    void enterInterrupts(bool enter);
+    // Counts cycles by instruction from now on, which slows the run; off: the counts stay until it is switched on again.
+    void countCycles(bool on);
+    void watchDebug(const DebugRequest& request);
+    // Sets what an expression stands for, in the frame that is looked at; or a byte of memory.
+    void assign(const std::string& expression, const std::string& value);
+    void poke(debug::Space space, std::uint32_t address, std::uint8_t value);
     void restart();
     void setFullSpeed(bool full);
     void setControl(const std::string& part, const std::string& control, double value);
@@ -78,6 +95,13 @@ private:
     void applyProbes();
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
+    void fillDebug(Picture& picture);
+    void fillCounts(CountPicture& counts) const;
+    void publishStop();
+    void rewound();
+    void startMoving();
+    template <class Call>
+    void goBack(Call&& call);
     void rebase();
 
     const bench::Catalogue& catalogue_;
@@ -91,6 +115,20 @@ private:
 
     // Of the thread alone.
     std::unique_ptr<Session> session_;
+    std::unique_ptr<Debugger> debugger_;  // goes before the session
+    std::vector<bench::StopItem> stops_;
+    DebugRequest look_;
+    bool stepping_ = false;        // what runs is a step: not held to the wall clock
+    std::optional<std::pair<Step, double>> slow_;
+    std::chrono::steady_clock::time_point nextSlow_{};
+    std::string reason_;
+    std::map<std::string, std::string> valuesBefore_, valuesNow_;  // of variables, by path, at the last stop and at this one
+    debug::Registers registersBefore_, registersNow_;
+    std::vector<std::uint8_t> ioBefore_, ioNow_, dataBefore_, dataNow_;
+    std::uint64_t program_ = 0;
+    std::shared_ptr<const std::vector<std::uint16_t>> flash_;
+    std::vector<std::unique_ptr<chip::avr::CycleCounts>> counts_;  // by chip
+    bool counting_ = false;
     bool running_ = false;
     bool fullSpeed_ = false;
     std::string stopped_;

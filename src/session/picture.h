@@ -12,6 +12,7 @@
 #include "bench/series_resistor.h"
 #include "circuit/circuit.h"
 #include "parts/part.h"
+#include "session/debug_picture.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 
@@ -134,6 +135,7 @@ struct Picture {
     ScopePicture scope;
     std::map<bench::PinRef, tape::WaveMeasures> probes;  // over the last probeSpan
     kernel::Duration probeSpan{};
+    DebugPicture debug;
 };
 
 // What the tape view shows just now.

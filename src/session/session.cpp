@@ -18,6 +18,7 @@ Result<std::unique_ptr<Session>> Session::open(bench::Document document, const b
         return tl::unexpected(world.error());
     session->document_ = std::move(document);
     session->takeWorld(std::move(*world));
+    session->remember();
     return session;
 }
 
@@ -36,6 +37,8 @@ void Session::takeWorld(std::unique_ptr<World> world)
     mapChannels();
     readSymbols();
     attachProbes();
+    if (listener_ != nullptr)
+        listener_->worldChanged();
 }
 
 void Session::mapChannels()
@@ -58,15 +61,176 @@ void Session::readSymbols()
         if (symbolFile_[unit.id] == unit.firmwareFile && !unit.firmwareFile.empty())
             continue;
         symbolFile_[unit.id] = unit.firmwareFile;
-        symbols_[unit.id] = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
+        Program& program = programs_[unit.id];
+        program.symbols = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
+        program.frames = unit.firmware.isElf ? debug::FrameTable::fromElf(unit.firmwareFile) : debug::FrameTable();
     }
+}
+
+// Running.
+
+namespace {
+
+// So much work lies between two remembered moments: what it takes to reach any moment from the one before.
+constexpr auto kRememberEvery = std::chrono::milliseconds(20);
+
+}  // namespace
+
+void Session::log(Input input)
+{
+    if (building_)
+        return;  // given again
+    // Something new: what lay ahead will not happen.
+    if (applied_ < inputs_.size()) {
+        inputs_.resize(applied_);
+        history_.dropAfter(world_->now());
+        latest_ = world_->now();
+    }
+    inputs_.push_back(std::move(input));
+    applied_ = inputs_.size();
+}
+
+void Session::applyDueInputs()
+{
+    while (applied_ < inputs_.size() && inputs_[applied_].at <= world_->now()) {
+        const Input& input = inputs_[applied_++];
+        const Replay given(*this);
+        const std::size_t point = input.target.rfind('.');
+        switch (input.kind) {
+        case Input::Kind::control: (void)world_->setControl(input.target.substr(0, point), input.target.substr(point + 1), input.value); break;
+        case Input::Kind::replace: (void)world_->replacePart(input.target); break;
+        case Input::Kind::send:
+            if (const auto uart = world_->uartByName(input.target))
+                world_->send(*uart, input.text);
+            break;
+        case Input::Kind::poke:
+            for (std::size_t i = 0; i < world_->chips().size(); ++i)
+                if (world_->chips()[i].id == input.target)
+                    applyPoke(i, input.space, static_cast<std::uint32_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
+            break;
+        case Input::Kind::firmware: case Input::Kind::edit: break;  // history begins after them
+        }
+    }
+}
+
+void Session::rememberInTime(std::chrono::steady_clock::time_point began)
+{
+    if (options_.historyBytes == 0 || building_)
+        return;
+    unremembered_ += std::chrono::steady_clock::now() - began;
+    latest_ = std::max(latest_, world_->now());
+    if (unremembered_ >= kRememberEvery && (history_.empty() || world_->now() > history_.moments().back().moment->at))
+        remember();
+}
+
+void Session::remember()
+{
+    unremembered_ = {};
+    if (options_.historyBytes == 0)
+        return;
+    world_->flushProbes();
+    history_.add({world_->remember(), applied_});
+}
+
+void Session::forgetPast()
+{
+    inputs_.resize(applied_);
+    history_.clear();
+    latest_ = world_->now();
+    remember();
+}
+
+void Session::advance(Time goal)
+{
+    const auto began = std::chrono::steady_clock::now();
+    for (;;) {
+        applyDueInputs();
+        const Time next = applied_ < inputs_.size() ? inputs_[applied_].at : kernel::kNever;
+        world_->runUntil(std::min(goal, next));
+        if (goal <= next || world_->now() < next)
+            break;
+    }
+    rememberInTime(began);
+}
+
+void Session::advanceInstruction(std::size_t chip)
+{
+    const auto began = std::chrono::steady_clock::now();
+    applyDueInputs();
+    world_->stepInstruction(chip);
+    rememberInTime(began);
+}
+
+void Session::recall(const Remembered& from)
+{
+    world_->flushProbes();
+    world_->recall(*from.moment);
+    applied_ = from.inputs;
+}
+
+void Session::applyPoke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value)
+{
+    chip::avr::Chip& c = *world_->chips()[chip].chip;
+    if (space == debug::Space::data) {
+        c.poke(static_cast<std::uint16_t>(address), value);
+    } else if (space == debug::Space::eeprom && address < c.eeprom().contents().size()) {
+        std::vector<std::uint8_t> contents = c.eeprom().contents();
+        contents[address] = value;
+        c.eeprom().program(contents);
+    }
+}
+
+void Session::poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value)
+{
+    log({Input::Kind::poke, world_->now(), world_->chips()[chip].id, std::string(1, static_cast<char>(value)), static_cast<double>(address), space});
+    applyPoke(chip, space, address, value);
+}
+
+Result<void> Session::goTo(Time t)
+{
+    if (auto ok = travel(t); !ok)
+        return ok;
+    tape_.dropAfter(t);
+    for (auto& [ref, waveform] : waveforms_)
+        waveform.dropAfter(t);
+    return {};
+}
+
+Result<void> Session::travel(Time t)
+{
+    latest_ = std::max(latest_, world_->now());
+    {
+        const Replay replay(*this);
+        // From here on forward, or from a remembered moment: whichever is nearer.
+        const Remembered* from = history_.before(t);
+        const bool here = world_->now() <= t && (from == nullptr || from->moment->at <= world_->now());
+        if (!here) {
+            if (from == nullptr)
+                return kernel::fail(kernel::formatQuantity(kernel::seconds(t), kernel::Unit::second), "lies before what is remembered", fmt::format("the past reaches back to {}", kernel::formatQuantity(kernel::seconds(earliest()), kernel::Unit::second, 6)));
+            recall(*from);
+        }
+        world_->resume(true);
+        while (world_->now() < t) {
+            applyDueInputs();
+            const Time next = applied_ < inputs_.size() ? std::min(t, inputs_[applied_].at) : t;
+            world_->runUntil(next);
+            if (world_->debugStop())
+                world_->resume(false);
+            else if (world_->faulted() || world_->now() < next)
+                break;
+        }
+        applyDueInputs();
+        world_->resume(true);
+        world_->flushProbes();
+    }
+    return {};
 }
 
 Result<void> Session::setControl(const std::string& part, const std::string& control, double value)
 {
     auto done = world_->setControl(part, control, value);
     if (done)
-        inputs_.push_back({Input::Kind::control, world_->now(), part + "." + control, {}, value});
+        log({Input::Kind::control, world_->now(), part + "." + control, {}, value, debug::Space::data});
     return done;
 }
 
@@ -74,13 +238,13 @@ Result<void> Session::replacePart(const std::string& part)
 {
     auto done = world_->replacePart(part);
     if (done)
-        inputs_.push_back({Input::Kind::replace, world_->now(), part, {}, 0});
+        log({Input::Kind::replace, world_->now(), part, {}, 0, debug::Space::data});
     return done;
 }
 
 void Session::send(std::size_t uart, const std::string& bytes)
 {
-    inputs_.push_back({Input::Kind::send, world_->now(), world_->uarts()[uart].name, bytes, 0});
+    log({Input::Kind::send, world_->now(), world_->uarts()[uart].name, bytes, 0, debug::Space::data});
     world_->send(uart, bytes);
 }
 
@@ -91,17 +255,51 @@ Result<void> Session::loadFirmware(const std::string& chip, const std::string& f
             continue;
         auto done = world_->loadFirmware(i, file);
         if (done) {
-            inputs_.push_back({Input::Kind::firmware, world_->now(), chip, file, 0});
+            log({Input::Kind::firmware, world_->now(), chip, file, 0, debug::Space::data});
             symbolFile_.erase(chip);
             readSymbols();
+            if (listener_ != nullptr)
+                listener_->worldChanged();
+            forgetPast();
         }
         return done;
     }
     return kernel::fail(chip, "is not a chip on this bench");
 }
 
+namespace {
+
+// Whether two benches differ only in what no simulation can see: places on the sheet (unless something is plugged in by its place), names, bends.
+bool sameCircuit(const bench::Document& a, const bench::Document& b, const bench::Catalogue& catalogue)
+{
+    if (a.parts.size() != b.parts.size() || a.wires.size() != b.wires.size() || a.nets != b.nets)
+        return false;
+    for (std::size_t i = 0; i < a.parts.size(); ++i) {
+        const bench::PartItem &x = a.parts[i], &y = b.parts[i];
+        const bench::PartKind* kind = catalogue.find(x.kind);
+        if (x.id != y.id || x.kind != y.kind || x.firmware != y.firmware || x.set != y.set || x.mute != y.mute || kind == nullptr)
+            return false;
+        if (kind->plugs && !(x.at == y.at && x.turn == y.turn))
+            return false;
+    }
+    const bool boards = std::any_of(a.parts.begin(), a.parts.end(), [&](const bench::PartItem& p) { return catalogue.find(p.kind)->plugs; });
+    for (std::size_t i = 0; boards && i < a.parts.size(); ++i)
+        if (!(a.parts[i].at == b.parts[i].at && a.parts[i].turn == b.parts[i].turn))
+            return false;
+    for (std::size_t i = 0; i < a.wires.size(); ++i)
+        if (a.wires[i].from != b.wires[i].from || a.wires[i].to != b.wires[i].to)
+            return false;
+    return true;
+}
+
+}  // namespace
+
 Result<void> Session::edit(bench::Document document)
 {
+    if (sameCircuit(document_, document, catalogue_)) {
+        document_ = std::move(document);
+        return {};
+    }
     auto fresh = buildWorld(document);
     if (!fresh)
         return tl::unexpected(fresh.error());
@@ -109,8 +307,9 @@ Result<void> Session::edit(bench::Document document)
     (*fresh)->adopt(*world_);
     building_ = false;
     document_ = std::move(document);
-    inputs_.push_back({Input::Kind::edit, world_->now(), {}, {}, 0});
     takeWorld(std::move(*fresh));
+    log({Input::Kind::edit, world_->now(), {}, {}, 0, debug::Space::data});
+    forgetPast();
     return {};
 }
 
@@ -142,21 +341,25 @@ Result<void> Session::restart()
     for (auto& [ref, waveform] : waveforms_)
         waveform.clear();
     inputs_.clear();
+    applied_ = 0;
+    history_.clear();
     symbolFile_.clear();
     takeWorld(std::move(*fresh));
+    latest_ = world_->now();
     for (const bench::PartItem& part : document_.parts)
         if (const bench::PartKind* kind = catalogue_.find(part.kind))
             for (const bench::ControlKind& control : kind->controls)
                 if (control.type != "hold")
                     if (const double value = old->control(part.id, control.name); value != control.standard)
                         (void)setControl(part.id, control.name, value);
+    remember();
     return {};
 }
 
 debug::Place Session::place(const std::string& chip, std::uint32_t code) const
 {
-    const auto found = symbols_.find(chip);
-    return found == symbols_.end() ? debug::Place{} : found->second.at(code);
+    const auto found = programs_.find(chip);
+    return found == programs_.end() ? debug::Place{} : found->second.symbols.at(code);
 }
 
 std::vector<Finding> Session::findings() const
@@ -266,6 +469,8 @@ void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Caus
     if (building_)
         return;
     const auto index = static_cast<std::size_t>(net);
+    if (listener_ != nullptr)
+        listener_->edgeSeen(net, state, at);
     if (options_.record)
         tape_.record(channelOfNet_[index], {at, cause.code, static_cast<std::uint16_t>(cause.actor), static_cast<tape::State>(state)});
     if (vcd_ != nullptr)
@@ -275,13 +480,19 @@ void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Caus
 
 void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at)
 {
+    if (building_)
+        return;
+    if (listener_ != nullptr)
+        listener_->byteSeen({at, static_cast<std::uint32_t>(uart), byte, good, fromChip});
     if (onSerial)
         onSerial({at, static_cast<std::uint32_t>(uart), byte, good, fromChip});
 }
 
 void Session::finding(const Finding& f)
 {
-    if (!onFinding)
+    if (listener_ != nullptr && !building_)
+        listener_->findingSeen(f);
+    if (!onFinding || building_)
         return;
     Finding full = f;
     if (f.code)

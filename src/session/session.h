@@ -12,7 +12,9 @@
 
 #include "bench/document.h"
 #include "bench/world.h"
+#include "debug/frames.h"
 #include "debug/symbols.h"
+#include "session/history.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 #include "tape/vcd.h"
@@ -29,7 +31,11 @@ struct SessionOptions {
     std::string folder;                    // of the bench file
     bool record = true;                    // keep a tape
     std::size_t tapeBytes = 64U << 20U;
+    std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered
 };
+
+// In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
+inline constexpr std::uint32_t kRewound = UINT32_MAX;
 
 struct SerialByte {
     Time at{};
@@ -41,11 +47,28 @@ struct SerialByte {
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
-    enum class Kind : std::uint8_t { control, send, firmware, edit, replace } kind{};
+    enum class Kind : std::uint8_t { control, send, firmware, edit, replace, poke } kind{};
     Time at{};
     std::string target;  // part.control, UART, or chip
-    std::string text;    // bytes sent, or file
-    double value = 0;
+    std::string text;    // bytes sent or written, or file
+    double value = 0;    // of a control; of a debugger's write: the address
+    debug::Space space = debug::Space::data;
+};
+
+// What a debugger wants to hear while the bench runs.
+class SessionListener {
+public:
+    virtual ~SessionListener() = default;
+    virtual void edgeSeen(bench::NetId net, bench::NetState state, Time at) = 0;
+    virtual void byteSeen(const SerialByte& byte) = 0;
+    virtual void findingSeen(const Finding& finding) = 0;
+    virtual void worldChanged() = 0;  // another world, or other firmware in it
+};
+
+// What is known of a chip's firmware.
+struct Program {
+    debug::Symbols symbols;
+    debug::FrameTable frames;
 };
 
 class Session final : private bench::WorldObserver, private circuit::ProbeListener {
@@ -63,12 +86,36 @@ public:
     [[nodiscard]] Result<void> setControl(const std::string& part, const std::string& control, double value);
     [[nodiscard]] Result<void> replacePart(const std::string& part);
     void send(std::size_t uart, const std::string& bytes);
+    // As a debugger writes: one byte into data memory (registers first), EEPROM, or with `pc` set the program counter.
+    void poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
     // Loads a file into a chip and resets it. On an error the earlier firmware stays.
     [[nodiscard]] Result<void> loadFirmware(const std::string& chip, const std::string& file);
     // Goes on with a changed bench: what is on both runs on as it was. On an error the old bench runs on.
     [[nodiscard]] Result<void> edit(bench::Document document);
     // From power-up, at time zero, with an empty tape. Reads firmware files anew; live controls keep their positions.
     [[nodiscard]] Result<void> restart();
+
+    // Running. Ends at the goal, at a fault, or where a chip stops for the debugger. Inputs that lie ahead, after going back, are given again at
+    // their instants.
+    void advance(Time goal);
+    // The same by one instruction of a chip.
+    void advanceInstruction(std::size_t chip);
+    // Puts the bench back to how it was at an earlier instant (a chip's instruction boundary, or any time: then the first boundary after it), or
+    // forward to one it has come back from. The tape ends there. Inputs from later stay known until something new is done.
+    [[nodiscard]] Result<void> goTo(Time t);
+    // The same for looking around: the tape keeps what it has, so the way must end where it began or with goTo().
+    [[nodiscard]] Result<void> travel(Time t);
+    // The earliest instant that can be gone back to, and the latest that the run has ever come to.
+    [[nodiscard]] Time earliest() const { return history_.empty() ? world_->now() : history_.moments().front().moment->at; }
+    [[nodiscard]] Time latest() const { return std::max(latest_, world_->now()); }
+    [[nodiscard]] const History& history() const { return history_; }
+    // Remembers the present.
+    void remember();
+    // Going through the past: nothing is recorded, nothing is told.
+    class Replay;
+    void setListener(SessionListener* listener) { listener_ = listener; }
+    // What is known of a chip's firmware; never null for a chip of this bench.
+    [[nodiscard]] Program& program(const std::string& chip) { return programs_[chip]; }
 
     // Writes each EEPROM that the firmware has changed to its file beside the bench, atomically. Done by itself at restart and at the end.
     [[nodiscard]] Result<void> saveEeprom();
@@ -97,7 +144,7 @@ public:
     [[nodiscard]] bool finishVcd();
 
 private:
-    Session(const bench::Catalogue& catalogue, const SessionOptions& options) : catalogue_(catalogue), options_(options), tape_(options.tapeBytes) {}
+    Session(const bench::Catalogue& catalogue, const SessionOptions& options) : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes) {}
 
     [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
     void takeWorld(std::unique_ptr<bench::World> world);
@@ -111,21 +158,47 @@ private:
     void finding(const Finding& finding) override;
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
 
+    void log(Input input);
+    void applyPoke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
+    // The wiring or the firmware is another now: the past before it cannot be gone back into.
+    void forgetPast();
+    void applyDueInputs();
+    void rememberInTime(std::chrono::steady_clock::time_point began);
+    void recall(const Remembered& from);
+
     const bench::Catalogue& catalogue_;
     const SessionOptions options_;
     bench::Document document_;
     tape::Tape tape_;
     std::unique_ptr<bench::World> world_;
     std::vector<tape::ChannelId> channelOfNet_;
-    std::map<std::string, debug::Symbols> symbols_;
+    std::map<std::string, Program> programs_;
     std::map<std::string, std::string> symbolFile_;
     std::vector<Input> inputs_;
+    std::size_t applied_ = 0;  // how many of them lie behind; those ahead are given again in time
+    History history_{0};
+    Time latest_{};
+    std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered
+    SessionListener* listener_ = nullptr;
     std::map<bench::PinRef, tape::Waveform> waveforms_;
     std::map<std::uint32_t, std::vector<tape::Waveform*>> waveformsOfNet_;
     std::unique_ptr<tape::VcdWriter> vcd_;
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
     bool building_ = false;
     std::map<std::string, std::uint64_t> eepromSaved_;  // revision on disk, by chip
+};
+
+// While one stands, the session runs through what is known already.
+class Session::Replay {
+public:
+    explicit Replay(Session& session) : session_(session), before_(std::exchange(session.building_, true)) {}
+    ~Replay() { session_.building_ = before_; }
+    Replay(const Replay&) = delete;
+    Replay& operator=(const Replay&) = delete;
+
+private:
+    Session& session_;
+    bool before_;
 };
 
 }  // namespace bramix::session

@@ -96,6 +96,23 @@ std::vector<Column> Tape::columns(ChannelId id, Time from, Time to, std::size_t 
     return out;
 }
 
+void Tape::dropAfter(Time t)
+{
+    for (ChannelId id = 0; id < channels_.size(); ++id) {
+        Channel& c = channels_[id];
+        while (!c.chunks.empty()) {
+            Chunk& chunk = *c.chunks.back();
+            while (chunk.size > 0 && chunk.last().at > t)
+                --chunk.size;
+            if (chunk.size > 0)
+                break;
+            c.chunks.pop_back();
+            --chunkCount_;
+        }
+        last_[id] = c.chunks.empty() ? nullptr : c.chunks.back().get();
+    }
+}
+
 void Tape::clear()
 {
     for (Channel& c : channels_) {

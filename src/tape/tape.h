@@ -79,6 +79,8 @@ public:
     [[nodiscard]] std::size_t bytes() const { return chunkCount_ * kChunkEdges * sizeof(Edge); }
 
     void clear();
+    // Forgets what came after t: time goes on from there anew.
+    void dropAfter(Time t);
 
 private:
     struct Chunk {

@@ -40,6 +40,12 @@ public:
     // The voltage ran as `volts` says from `from` to `to`; a constant piece has the one value.
     void add(Time from, Time to, const std::function<double(Time)>& volts, bool constant);
     void clear() { points_.clear(); }
+    // Forgets what came after t.
+    void dropAfter(Time t)
+    {
+        while (!points_.empty() && points_.back().at > t)
+            points_.pop_back();
+    }
 
     [[nodiscard]] bool empty() const { return points_.empty(); }
     [[nodiscard]] Time knownFrom() const { return points_.empty() ? Time{} : points_.front().at; }

@@ -357,7 +357,7 @@ private slots:
         s->world().runUntil(Time(400ms));
         QVERIFY(s->world().faulted());
         const std::string text = s->faultText();
-        QVERIFY2(text.starts_with("mcu: undefined instruction 0x0001, by the instruction at 0x") && text.find("main() at ") != std::string::npos && text.find("lock.c:") != std::string::npos, text.c_str());
+        QVERIFY2(text.starts_with("mcu: undefined instruction 0x0001, by the instruction at 0x") && text.find("() at ") != std::string::npos && text.find("lock.c:") != std::string::npos, text.c_str());
     }
 
     void aWrongBaudOnTheBridgeGarbles()

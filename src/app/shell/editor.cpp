@@ -72,6 +72,7 @@ void Editor::adopt(bench::Document document, const QString& file)
     file_ = file;
     history_.clear();
     selection_ = {};
+    session_.setStops(sentStops_ = document_.stops);
     session_.open(document_, folder().toStdString());
     setLanes(usualLanes(document_, catalogue_));
     if (std::erase_if(probes_, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; }) > 0)
@@ -228,6 +229,8 @@ void Editor::redo()
 
 void Editor::afterEdit()
 {
+    if (document_.stops != sentStops_)
+        session_.setStops(sentStops_ = document_.stops);
     if (const auto ok = bench::checkDocument(document_, catalogue_, document_.title); ok)
         session_.edit(document_);
     else
@@ -316,7 +319,7 @@ void Editor::sendProbes()
 void Editor::run() { session_.run(); }
 void Editor::pause() { session_.pause(); }
 void Editor::toggleRun() { picture_->running ? pause() : run(); }
-void Editor::step() { session_.step(); }
+void Editor::step() { session_.step(session::Step::instruction); }
 
 void Editor::restart()
 {

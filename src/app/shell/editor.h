@@ -105,6 +105,7 @@ private:
     bench::Document autosaved_;
     bench::History history_;
     bench::Selection selection_;
+    std::vector<bench::StopItem> sentStops_;
     void sendProbes();
     std::vector<bench::PinRef> lanes_;
     std::vector<bench::PinRef> probes_;

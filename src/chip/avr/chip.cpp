@@ -260,6 +260,8 @@ void Chip::requestReset(std::uint8_t cause)
 void Chip::takeReset()
 {
     const std::uint8_t cause = std::exchange(pendingReset_, std::uint8_t{0});
+    if (stopAtReset_ && debugStop().kind == DebugStop::Kind::none)
+        cpu_.debugStop = {DebugStop::Kind::reset, cpu_.pc, 0, 0, cause, false, 0};
     resetCore(cause);
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_)
@@ -392,20 +394,35 @@ void Chip::runSlices(kernel::Time until)
             return;
         if (interruptDue()) {
             enterPendingInterrupt();
+            if (debugStop().kind != DebugStop::Kind::none)
+                return;
             continue;
         }
         if (cpu_.sleeping) {
             if (cpu_.stopAtHalt && halted())
                 return;
+            if (cpu_.counts != nullptr)
+                cpu_.counts->asleep += target - cpu_.cycle;
             cpu_.cycle = target;
             return;
         }
         cpu_.run(target);
+        if (debugStop().kind != DebugStop::Kind::none && !comesLater())
+            return;
         if (cpu_.stopAtHalt && halted())
             return;
-        if (cpu_.holdInterrupts && pending_ != 0 && cpu_.cycle < targetCycle(until) && !faulted())
-            cpu_.step();
+        if (cpu_.holdInterrupts && pending_ != 0 && cpu_.cycle < targetCycle(until) && !faulted() && !cpu_.atBreakpoint())
+            cpu_.stepCounted();
     }
+}
+
+// A breakpoint counts when its instruction is the next to run: what is due first, alarms and interrupts, comes first.
+bool Chip::comesLater()
+{
+    if (debugStop().kind != DebugStop::Kind::breakpoint || (!interruptDue() && queue_.nextDue() > now()))
+        return false;
+    clearDebugStop();
+    return true;
 }
 
 void Chip::stepInstruction(kernel::Time until)
@@ -414,12 +431,16 @@ void Chip::stepInstruction(kernel::Time until)
         return;
     executing_ = true;
     cpu_.deadline = INT64_MAX;
-    if (interruptDue())
+    if (interruptDue()) {
         enterPendingInterrupt();
-    else if (cpu_.sleeping)
-        cpu_.cycle = std::max(cpu_.cycle, targetCycle(until));
-    else
-        cpu_.step();
+    } else if (cpu_.sleeping) {
+        const std::int64_t to = std::max(cpu_.cycle, targetCycle(until));
+        if (cpu_.counts != nullptr)
+            cpu_.counts->asleep += to - cpu_.cycle;
+        cpu_.cycle = to;
+    } else {
+        cpu_.stepCounted();
+    }
     executing_ = false;
     if (pendingReset_ != 0)
         takeReset();
@@ -427,6 +448,7 @@ void Chip::stepInstruction(kernel::Time until)
 
 void Chip::enterPendingInterrupt()
 {
+    const std::int64_t began = cpu_.cycle;
     if (cpu_.sleeping)
         wake();
     const auto vector = static_cast<std::uint8_t>(std::countr_zero(pending_));
@@ -437,6 +459,15 @@ void Chip::enterPendingInterrupt()
         checkHandler(vector);
     if (ownerOf_[vector] != nullptr)
         ownerOf_[vector]->interruptTaken(vector);
+    InterruptCount& count = interruptCounts_[vector];
+    const std::int64_t latency = std::max<std::int64_t>(cpu_.cycle - pendingSince_[vector], 0);
+    ++count.count;
+    count.totalLatency += latency;
+    count.worstLatency = std::max(count.worstLatency, latency);
+    if (cpu_.counts != nullptr)
+        cpu_.counts->entries += cpu_.cycle - began;
+    if (((interruptStops_ >> vector) & 1) != 0 && debugStop().kind == DebugStop::Kind::none)
+        cpu_.debugStop = {DebugStop::Kind::interrupt, cpu_.pc, 0, 0, 0, false, vector};
     observer_.chipInterrupt(vector, clock_.timeOf({cpu_.cycle}));
 }
 
@@ -500,6 +531,8 @@ void Chip::setInterrupt(std::uint8_t vector, bool flag, bool enabled)
     const bool rose = flag && (flags_ & bit) == 0;
     flags_ = flag ? flags_ | bit : flags_ & ~bit;
     const bool was = pending_ != 0;
+    if (flag && enabled && (pending_ & bit) == 0)
+        pendingSince_[vector] = clock_.firstCycleAtOrAfter(queue_.now()).n;
     pending_ = flag && enabled ? pending_ | bit : pending_ & ~bit;
     if (!was && pending_ != 0)
         cpu_.stopBy(INT64_MIN);

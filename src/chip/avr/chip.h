@@ -93,6 +93,22 @@ public:
     [[nodiscard]] const Adc& adc() const { return *adc_; }
     [[nodiscard]] bool faulted() const { return cpu_.stopped(); }
     [[nodiscard]] bool inReset() const { return inReset_ || clockless_; }
+    // For a debugger. Stops at instruction boundaries; the run that has ended there goes on as if nothing had been.
+    [[nodiscard]] const DebugStop& debugStop() const { return cpu_.debugStop; }
+    void clearDebugStop() { cpu_.debugStop = {}; }
+    // Ends the run when one of these vectors is entered; bit by vector number.
+    void stopAtInterrupts(std::uint64_t vectors) { interruptStops_ = vectors; }
+    // Ends the run at each reset of the chip from inside or outside.
+    void stopAtResets(bool stop) { stopAtReset_ = stop; }
+    void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
+    [[nodiscard]] const InterruptCount& interruptCount(std::uint8_t vector) const { return interruptCounts_[vector]; }
+    [[nodiscard]] std::uint64_t pendingInterrupts() const { return pending_; }
+    [[nodiscard]] std::uint64_t enabledInterrupts() const { return enabledVectors_; }
+    [[nodiscard]] std::uint64_t raisedInterrupts() const { return flags_; }
+    // Writes as a debugger does: a register through its peripheral, as an instruction would at this moment.
+    void poke(std::uint16_t address, std::uint8_t value) { cpu_.poke(address, value); }
+    void setPc(std::uint32_t word) { cpu_.pc = cpu_.current = word; }
+
     // The firmware can never run again: asleep or in a jump to itself, and no interrupt can come.
     [[nodiscard]] bool halted() const;
     // Stop at once when the firmware halts, instead of letting the time pass.
@@ -149,7 +165,7 @@ public:
     void state(Archive& ar)
     {
         ar(cpu_, clock_, registers_, fuses_, pending_, enabledVectors_, flags_, inReset_, resetLine_, brownOut_, powered_, clockless_, supplyVolts_, pendingReset_, accessCycle_, awaited_,
-           sleepMode_, noted_, badVectors_, shared_, own_);
+           sleepMode_, noted_, badVectors_, shared_, own_, pendingSince_, interruptCounts_);
         for (const auto& p : peripherals_) {
             if constexpr (Archive::kLoading)
                 p->load(ar);
@@ -169,6 +185,7 @@ private:
     template <class P, class... Args>
     std::unique_ptr<P> make(Args&&... args);
     void enterPendingInterrupt();
+    bool comesLater();
     void checkHandler(std::uint8_t vector);
     void wake();
     void resetCore(std::uint8_t cause);
@@ -230,6 +247,10 @@ private:
 
     std::uint64_t pending_ = 0;         // vectors whose flag and enable bit are set
     std::uint64_t enabledVectors_ = 0;  // vectors whose enable bit is set
+    std::array<std::int64_t, 64> pendingSince_{};  // cycle at which each came to be pending
+    std::array<InterruptCount, 64> interruptCounts_{};
+    std::uint64_t interruptStops_ = 0;
+    bool stopAtReset_ = false;
     std::uint64_t flags_ = 0;           // vectors whose flag is set, as last told
     std::uint64_t badVectors_ = 0;      // vectors whose handler has been looked at
     bool inReset_ = false;

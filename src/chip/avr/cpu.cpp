@@ -49,8 +49,10 @@ void Cpu::decodeWords(std::uint32_t first, std::uint32_t count)
 
 void Cpu::forgetWrites()
 {
+    unmarkWatches();
     std::fill(access_.begin() + core_.ramStart, access_.begin() + core_.ramEnd + 1, std::uint8_t{kUnwritten});
     stackTold_ = false;
+    markWatches();
 }
 
 void Cpu::noteLowSp(std::uint16_t value)
@@ -169,24 +171,33 @@ void Cpu::setSreg(std::uint8_t value, std::int64_t at)
 std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
 {
     if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]] {
-        if (access_[address] == kUnwritten) {
-            access_[address] = kPlain;
+        std::uint8_t& access = isWatched(address) ? underWatch_[address] : access_[address];
+        if (access == kUnwritten) {
+            access = kPlain;
             bus_.unwrittenRead(address);
         }
+        if (!watched_.empty()) [[unlikely]]
+            noteAccess(address, data[address], data[address], false);
         return data[address];
     }
     if (address < 0x20)
         return data[address];
-    if (address < core_.ramStart)
-        return coreIoRead(address, at);
+    if (address < core_.ramStart) {
+        const std::uint8_t value = coreIoRead(address, at);
+        if (!watched_.empty()) [[unlikely]]
+            noteAccess(address, value, value, false);
+        return value;
+    }
     raise(FaultKind::outsideData, address);
     return 0;
 }
 
 void Cpu::writeData(std::uint16_t address, std::uint8_t value, std::int64_t at)
 {
+    if (!watched_.empty() && address <= core_.ramEnd) [[unlikely]]
+        noteAccess(address, data[address], value, true);
     if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]] {
-        access_[address] = kPlain;
+        (isWatched(address) ? underWatch_ : access_)[address] = kPlain;
         data[address] = value;
     } else if (address < 0x20) {
         data[address] = value;
@@ -194,6 +205,18 @@ void Cpu::writeData(std::uint16_t address, std::uint8_t value, std::int64_t at)
         coreIoWrite(address, value, at);
     else
         raise(FaultKind::outsideData, address);
+}
+
+void Cpu::poke(std::uint16_t address, std::uint8_t value)
+{
+    if (address >= core_.ramStart && address <= core_.ramEnd) {
+        (isWatched(address) ? underWatch_ : access_)[address] = kPlain;
+        data[address] = value;
+    } else if (address < 0x20) {
+        data[address] = value;
+    } else if (address < core_.ramStart) {
+        coreIoWrite(address, value, cycle);
+    }
 }
 
 void Cpu::push8(std::uint8_t value, std::int64_t at)
@@ -242,10 +265,100 @@ std::uint8_t Cpu::readProgram(std::uint32_t byteAddress)
     return static_cast<std::uint8_t>((byteAddress & 1) != 0 ? flash_[word] >> 8 : flash_[word]);
 }
 
+// Stops.
+
+void Cpu::setBreakpoints(const std::vector<std::uint32_t>& words)
+{
+    std::vector<std::uint32_t> sorted = words;
+    std::sort(sorted.begin(), sorted.end());
+    sorted.erase(std::unique(sorted.begin(), sorted.end()), sorted.end());
+    if (sorted == breakpoints_)
+        return;
+    breakpoints_ = std::move(sorted);
+    engine_->decodeAll();
+}
+
+void Cpu::setWatches(const std::vector<Watch>& watches)
+{
+    if (watches == watches_)
+        return;
+    unmarkWatches();
+    watches_ = watches;
+    watched_.clear();
+    if (!watches.empty()) {
+        watched_.assign(kAddresses, 0);
+        underWatch_.assign(kAddresses, kAsk);
+        for (const Watch& w : watches)
+            for (std::uint32_t a = w.address; a < std::uint32_t{w.address} + w.length && a <= core_.ramEnd; ++a)
+                watched_[a] |= static_cast<std::uint8_t>((w.reads ? 1 : 0) | (w.writes ? 2 : 0));
+    }
+    markWatches();
+    engine_->decodeAll();
+}
+
+// The engine asks about every address that is watched.
+void Cpu::markWatches()
+{
+    for (std::uint32_t a = core_.ramStart; a <= core_.ramEnd && !watched_.empty(); ++a)
+        if (watched_[a] != 0)
+            underWatch_[a] = std::exchange(access_[a], std::uint8_t{kAsk});
+}
+
+void Cpu::unmarkWatches()
+{
+    for (std::uint32_t a = core_.ramStart; a <= core_.ramEnd && !watched_.empty(); ++a)
+        if (watched_[a] != 0)
+            access_[a] = underWatch_[a];
+}
+
+// The first access of an instruction is the one that is told.
+void Cpu::noteAccess(std::uint16_t address, std::uint8_t before, std::uint8_t value, bool write)
+{
+    if ((watched_[address] & (write ? 2 : 1)) == 0 || debugStop.kind != DebugStop::Kind::none)
+        return;
+    debugStop = {DebugStop::Kind::access, current, address, before, value, write, 0};
+    stopBy(INT64_MIN);
+}
+
+void Cpu::countInto(CycleCounts* into)
+{
+    counts = into;
+    if (into != nullptr) {
+        into->cycles.resize(core_.flashWords);
+        into->times.resize(core_.flashWords);
+    }
+}
+
+// By the stepper, which costs a few times what the engine does; nobody pays for it while counting is off.
+void Cpu::countedRun()
+{
+    while (cycle < deadline && !sleeping && !stopped()) {
+        if (atBreakpoint()) {
+            stopAtBreakpoint();
+            return;
+        }
+        stepCounted();
+    }
+}
+
+void Cpu::stepCounted()
+{
+    const std::uint32_t at = pc;
+    const std::int64_t began = cycle;
+    step();
+    if (counts != nullptr && at < counts->cycles.size() && !stopped()) {
+        counts->cycles[at] += cycle - began;
+        ++counts->times[at];
+    }
+}
+
 void Cpu::run(std::int64_t until)
 {
     deadline = until;
-    engine_->run();
+    if (counts != nullptr) [[unlikely]]
+        countedRun();
+    else
+        engine_->run();
     current = pc;  // whatever happens between instructions happens here
 }
 

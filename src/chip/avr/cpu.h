@@ -20,6 +20,7 @@
 #include <vector>
 
 #include "chip/avr/isa.h"
+#include "chip/avr/stops.h"
 #include "kernel/archive.h"
 
 namespace bramix::chip::avr {
@@ -72,6 +73,8 @@ public:
     // Flash and its decoded form. Words beyond the image are erased (0xFFFF).
     void loadFlash(std::vector<std::uint16_t> words);
     [[nodiscard]] const std::vector<std::uint16_t>& flash() const { return flash_; }
+    // The firmware has written its own flash since loadFlash().
+    [[nodiscard]] bool flashPatched() const { return flashPatched_; }
     // A part of flash has been programmed anew.
     void patchFlash(std::uint32_t firstWord, const std::vector<std::uint16_t>& words);
     // SRAM holds what it came up with.
@@ -87,10 +90,23 @@ public:
     void run(std::int64_t until);
     // One instruction, by the reference.
     void step();
+    // The same, counted where counting is on.
+    void stepCounted();
     // Enters an interrupt: pushes the program counter, clears I, four cycles (five with a 22-bit counter).
     void enterInterrupt(std::uint32_t vectorWord);
 
     [[nodiscard]] bool stopped() const { return fault.kind != FaultKind::none; }
+
+    // Word addresses before whose instruction run() ends, with debugStop set. Replaces those set before.
+    void setBreakpoints(const std::vector<std::uint32_t>& words);
+    void setWatches(const std::vector<Watch>& watches);
+    // The next run goes on from a breakpoint at the present place instead of stopping at it.
+    void passBreakpoint() { passedAt_ = instructions; }
+    // A breakpoint lies at pc, and has not been passed.
+    [[nodiscard]] bool atBreakpoint() const { return !breakpoints_.empty() && passedAt_ != instructions && isBreakpoint(pc); }
+    void stopAtBreakpoint() { debugStop = {DebugStop::Kind::breakpoint, pc, 0, 0, 0, false, 0}; }
+    // Counts cycles by instruction into this from now on, by the stepper; null: no more.
+    void countInto(CycleCounts* counts);
     // The instruction at pc jumps to itself.
     [[nodiscard]] bool atSelfJump() const;
     [[nodiscard]] Instruction decodeAt(std::uint32_t word) const { return word < decoded_.size() ? decoded_[word] : Instruction{Op::outside}; }
@@ -105,6 +121,8 @@ public:
     // Data memory as the program sees it, for instructions and for views. The checked forms fault outside memory.
     std::uint8_t readData(std::uint16_t address, std::int64_t at);
     void writeData(std::uint16_t address, std::uint8_t value, std::int64_t at);
+    // As a debugger writes, at the present cycle: no watch sees it, SRAM counts as written, a register acts as if an instruction had written it.
+    void poke(std::uint16_t address, std::uint8_t value);
     void raise(FaultKind kind, std::uint32_t address);
 
     [[nodiscard]] const Core& core() const { return core_; }
@@ -127,18 +145,26 @@ public:
     std::int64_t instructions = 0;
     std::int64_t deadline = 0;
     Fault fault;
+    DebugStop debugStop;          // why the debugger wants to look, not state; to be cleared by whoever has looked
+    CycleCounts* counts = nullptr;
 
     template <class Archive>
     void state(Archive& ar)
     {
+        unmarkWatches();
         std::vector<std::uint8_t> written(access_.begin() + core_.ramStart, access_.begin() + core_.ramEnd + 1);
         ar(written);
         std::copy(written.begin(), written.end(), access_.begin() + core_.ramStart);
-        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, loadsAsk, stall, cycle, instructions, fault, spHalves_, spHalfCycle_, stackTold_, flashPatched_);
+        markWatches();
+        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, loadsAsk, stall, cycle, instructions, fault, spHalves_, spHalfCycle_, stackTold_, dataEnd, flashPatched_);
         if (flashPatched_) {
             ar(flash_);
             if constexpr (Archive::kLoading)
                 decodeAgain();
+        }
+        if constexpr (Archive::kLoading) {
+            debugStop = {};
+            passedAt_ = -1;
         }
     }
 
@@ -162,6 +188,12 @@ private:
     std::uint8_t readProgram(std::uint32_t byteAddress);
     void skipIf(bool condition);
     void setSreg(std::uint8_t value, std::int64_t at);
+    [[nodiscard]] bool isBreakpoint(std::uint32_t word) const { return std::binary_search(breakpoints_.begin(), breakpoints_.end(), word); }
+    [[nodiscard]] bool isWatched(std::uint16_t address) const { return !watched_.empty() && watched_[address] != 0; }
+    void noteAccess(std::uint16_t address, std::uint8_t before, std::uint8_t value, bool write);
+    void markWatches();
+    void unmarkWatches();
+    void countedRun();
     std::uint8_t coreIoRead(std::uint16_t address, std::int64_t at);
     void coreIoWrite(std::uint16_t address, std::uint8_t value, std::int64_t at);
     void execute(const Instruction& i);
@@ -177,6 +209,11 @@ private:
     bool erasedRunsOn_ = false;
     bool flashPatched_ = false;         // by the firmware: part of the state from then on
     bool stackTold_ = false;
+    std::vector<std::uint32_t> breakpoints_;  // in order
+    std::int64_t passedAt_ = -1;              // instructions executed when the breakpoint was last passed
+    std::vector<Watch> watches_;
+    std::vector<std::uint8_t> watched_;       // by data address: 1 reads, 2 writes; empty while nothing is watched
+    std::vector<std::uint8_t> underWatch_;    // what access_ says of the watched SRAM otherwise
     // The two halves of a stack pointer write: the low-water mark is taken when both have come, not in between.
     std::uint8_t spHalves_ = 0;
     std::int64_t spHalfCycle_ = 0;

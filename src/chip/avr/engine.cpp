@@ -174,6 +174,10 @@ void Engine::run()
 {
     const auto goesOn = [this] { return cpu_.cycle < cpu_.deadline && !cpu_.sleeping && !cpu_.stopped(); };
     while (goesOn()) {
+        if (cpu_.atBreakpoint()) {
+            cpu_.stopAtBreakpoint();
+            return;
+        }
         const std::int64_t before = cpu_.cycle;
         if (canEnter())
             fast(nullptr);
@@ -181,7 +185,7 @@ void Engine::run()
         if (goesOn() && cpu_.cycle == before)
             do
                 cpu_.step();
-            while (goesOn() && (cpu_.pc >= cpu_.core_.flashWords || exact_[cpu_.pc] == 0));
+            while (goesOn() && (cpu_.pc >= cpu_.core_.flashWords || exact_[cpu_.pc] == 0) && !cpu_.atBreakpoint());
     }
 }
 
@@ -318,6 +322,7 @@ void Engine::fast(HandlerTable* table)
         special[kInSreg] = &&doInSreg;
         special[kOutSreg] = &&doOutSreg;
         special[kSetI] = &&setI;
+        special[kBreakpoint] = &&leave;
         special[kCountByte] = &&countByte;
         special[kCountWord] = &&countWord;
         special[kCountLong] = &&countLong;

@@ -64,6 +64,7 @@ private:
     const HandlerTable& handlers();
     void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
     void findCountedLoop(std::uint32_t pc, const Instruction& branch);
+    [[nodiscard]] bool mayTouchWatched(const Instruction& i) const;
     [[nodiscard]] bool isCoreRegister(std::uint16_t address) const;
     [[nodiscard]] bool canEnter() const;
 

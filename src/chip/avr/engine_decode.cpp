@@ -65,7 +65,8 @@ void Engine::decodeAll()
         const FlagUse use = flagUse(i.op);
         const bool seesCz = endsRun(i.op) || (live[next] & 1) != 0;
         const bool seesRest = endsRun(i.op) || (live[next] & 2) != 0;
-        live[pc] = static_cast<std::uint8_t>((use.readsCz || (seesCz && !use.writesCz) ? 1 : 0) | (use.readsRest || (seesRest && !use.writesRest) ? 2 : 0));
+        const bool stopsHere = cpu_.isBreakpoint(pc);
+        live[pc] = stopsHere ? 3 : static_cast<std::uint8_t>((use.readsCz || (seesCz && !use.writesCz) ? 1 : 0) | (use.readsRest || (seesRest && !use.writesRest) ? 2 : 0));
         exact_[pc] = live[pc] == 3 ? 1 : 0;
         fillRecord(pc, i, seesRest ? kAllFlags : seesCz ? kCarryZero : kNoFlags);
         records_[pc].need = static_cast<std::uint32_t>(prefix_[pc]) + toEnd[pc];
@@ -105,6 +106,8 @@ void Engine::decodeAll()
         }
         if (i.op == Op::brbc)
             findCountedLoop(pc, i);
+        if (cpu_.isBreakpoint(pc))
+            record.handler = handlers_.special[kBreakpoint];
         const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret || i.op == Op::reti;
         record.delta = prefix_[pc] + kOneInstruction + cost - (computed ? 0 : prefix_[record.target]);
     }
@@ -123,6 +126,9 @@ void Engine::findCountedLoop(std::uint32_t pc, const Instruction& branch)
     constexpr std::uint8_t kZeroFlag = 1;
     if (branch.op != Op::brbc || branch.r != kZeroFlag || branch.target >= pc || pc - branch.target > 4)
         return;
+    for (std::uint32_t word = branch.target; word <= pc; ++word)
+        if (cpu_.isBreakpoint(word))
+            return;
     Record& record = records_[pc];
     const std::uint32_t length = pc - branch.target;
     const Instruction first = cpu_.decodeAt(branch.target);
@@ -152,6 +158,18 @@ void Engine::findCountedLoop(std::uint32_t pc, const Instruction& branch)
     }
 }
 
+// Whether the stepper must carry an instruction out because it may reach what is watched and the engine would not ask: I/O by its address, and
+// calls, which push without a look.
+bool Engine::mayTouchWatched(const Instruction& i) const
+{
+    switch (i.op) {
+    case Op::in: case Op::out: case Op::sbi: case Op::cbi: case Op::sbic: case Op::sbis: return cpu_.isWatched(i.k);
+    case Op::lds: case Op::sts: return i.k < cpu_.core_.ramStart && cpu_.isWatched(i.k);
+    case Op::rcall: case Op::icall: case Op::call: return true;
+    default: return false;
+    }
+}
+
 void Engine::fillRecord(std::uint32_t pc, const Instruction& i, Live live)
 {
     Record& record = records_[pc];
@@ -160,6 +178,10 @@ void Engine::fillRecord(std::uint32_t pc, const Instruction& i, Live live)
     record.k = i.k;
     record.d = i.d;
     record.r = i.r;
+    if (!cpu_.watched_.empty() && mayTouchWatched(i)) {
+        record.handler = handlers_.special[kSlow];
+        return;
+    }
     switch (i.op) {
     case Op::brbs: record.handler = handlers_.special[kIfSetC + 2U * i.r]; break;
     case Op::brbc: record.handler = handlers_.special[kIfSetC + 2U * i.r + 1]; break;

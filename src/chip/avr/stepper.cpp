@@ -264,8 +264,16 @@ void Cpu::execute(const Instruction& i)
     case Op::bclr: sreg &= static_cast<std::uint8_t>(~(1 << i.r)); break;
     case Op::bst: sreg = static_cast<std::uint8_t>((sreg & ~kT) | (bit(R[i.d], i.r) ? kT : 0)); break;
     case Op::bld: R[i.d] = static_cast<std::uint8_t>((R[i.d] & ~(1 << i.r)) | ((sreg & kT) != 0 ? 1 << i.r : 0)); break;
-    case Op::sbi: bus_.ioWriteBit(i.k, i.r, true, writeAt); break;
-    case Op::cbi: bus_.ioWriteBit(i.k, i.r, false, writeAt); break;
+    case Op::sbi:
+    case Op::cbi: {
+        const bool value = i.op == Op::sbi;
+        if (isWatched(i.k)) {
+            const auto mask = static_cast<std::uint8_t>(1U << i.r);
+            noteAccess(i.k, data[i.k], static_cast<std::uint8_t>(value ? data[i.k] | mask : data[i.k] & ~mask), true);
+        }
+        bus_.ioWriteBit(i.k, i.r, value, writeAt);
+        break;
+    }
 
     case Op::rjmp:
     case Op::jmp: jump(i.target); break;

@@ -1,0 +1,937 @@
+#include "debug/expression.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <cstring>
+
+#include <dwarf.h>
+#include <fmt/format.h>
+
+#include "chip/avr/isa.h"
+#include "chip/avr/names.h"
+
+namespace bramix::debug {
+
+using kernel::fail;
+using kernel::Result;
+
+namespace {
+
+constexpr unsigned kStackPointer = 32;
+constexpr std::uint32_t kLargest = 0x10000;  // bytes of a value; a damaged file may say anything
+constexpr int kDeepest = 100;                // of brackets
+
+std::vector<std::uint8_t> bytesOf(std::uint64_t value, std::uint32_t size)
+{
+    std::vector<std::uint8_t> out(size);
+    for (std::uint32_t i = 0; i < std::min<std::uint32_t>(size, 8); ++i)
+        out[i] = static_cast<std::uint8_t>(value >> (8 * i));
+    return out;
+}
+
+}  // namespace
+
+// Where things are.
+
+Result<Value> Evaluator::at(TypeId type, Space space, std::uint32_t address) const
+{
+    Value v;
+    v.type = type;
+    v.inMemory = true;
+    v.space = space;
+    v.address = address;
+    const std::uint32_t size = symbols_.types().size(type);
+    if (size > kLargest)
+        return fail("value", fmt::format("{} bytes are more than any AVR holds", size));
+    for (std::uint32_t i = 0; i < size; ++i)
+        v.bytes.push_back(target_.read(space, address + i));
+    return v;
+}
+
+std::optional<std::int64_t> Evaluator::frameBase() const
+{
+    if (frame_ == nullptr || frame_->function < 0)
+        return std::nullopt;
+    int f = frame_->function;
+    while (symbols_.functions()[static_cast<std::size_t>(f)].caller >= 0)
+        f = symbols_.functions()[static_cast<std::size_t>(f)].caller;
+    for (const Location& l : symbols_.functions()[static_cast<std::size_t>(f)].frameBase) {
+        if (frame_->registers.pc < l.begin || frame_->registers.pc >= l.end || l.expression.empty())
+            continue;
+        const Operation& op = l.expression[0];
+        const auto pair = [&](unsigned reg) { return reg == kStackPointer ? std::int64_t{frame_->registers.sp} : std::int64_t{frame_->registers.r[reg & 31U]} | (std::int64_t{frame_->registers.r[(reg + 1) & 31U]} << 8); };
+        if (op.atom == DW_OP_call_frame_cfa)
+            return frame_->cfa;
+        if (op.atom == DW_OP_bregx)
+            return pair(static_cast<unsigned>(op.first)) + static_cast<std::int64_t>(op.second);
+        if (op.atom >= DW_OP_breg0 && op.atom <= DW_OP_breg31)
+            return pair(op.atom - DW_OP_breg0) + static_cast<std::int64_t>(op.first);
+        if (op.atom >= DW_OP_reg0 && op.atom <= DW_OP_reg31)
+            return pair(op.atom - DW_OP_reg0);
+        if (op.atom == DW_OP_regx)
+            return pair(static_cast<unsigned>(op.first));
+    }
+    return std::nullopt;
+}
+
+// A location expression (DWARF 4, 2.5 and 2.6): an address, registers, pieces, or a value that stands nowhere.
+Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId type, const std::string& name) const
+{
+    const std::uint32_t size = std::min(symbols_.types().size(type), kLargest);
+    const auto gone = [&](const char* why) { return fail(name, why); };
+    std::vector<std::int64_t> stack;
+    Value out;
+    out.type = type;
+    bool isValue = false, pieced = false;
+    std::vector<std::uint8_t> registers;  // of the location or piece being described
+    std::uint32_t missing = 0;
+    const auto pop = [&] {
+        if (stack.empty())
+            return std::int64_t{0};
+        const std::int64_t v = stack.back();
+        stack.pop_back();
+        return v;
+    };
+    const auto takePiece = [&](std::uint32_t bytes) {
+        if (!registers.empty()) {
+            for (std::uint32_t i = 0; i < bytes; ++i) {
+                const unsigned r = (registers[0] + i) & 31U;
+                if (((frame_->registers.known >> r) & 1U) == 0)
+                    ++missing;
+                out.bytes.push_back(frame_->registers.r[r]);
+                out.registers.push_back(static_cast<std::uint8_t>(r));
+            }
+        } else if (!stack.empty()) {
+            const std::int64_t address = pop();
+            for (std::uint32_t i = 0; i < bytes; ++i)
+                out.bytes.push_back(isValue ? static_cast<std::uint8_t>(static_cast<std::uint64_t>(address) >> (8 * std::min(i, 7U))) : target_.data(static_cast<std::uint32_t>(address + i) & 0xFFFFU));
+            out.registers.assign(out.registers.size(), 0);
+        } else {
+            missing += bytes;
+            out.bytes.resize(out.bytes.size() + bytes);
+        }
+        registers.clear();
+        isValue = false;
+    };
+    for (std::size_t i = 0; i < expression.size(); ++i) {
+        const Operation& op = expression[i];
+        const auto reg = [&](unsigned r) -> Result<std::int64_t> {
+            if (frame_ == nullptr)
+                return gone("is a local variable, and no function is running");
+            if (r == kStackPointer)
+                return frame_->registers.sp;
+            if (((frame_->registers.known >> (r & 31U)) & 1U) == 0)
+                return gone("stood in a register that the function called since has used for itself");
+            return std::int64_t{frame_->registers.r[r & 31U]} | (std::int64_t{frame_->registers.r[(r + 1) & 31U]} << 8);
+        };
+        switch (op.atom) {
+        case DW_OP_addr: {
+            // A fixed address tells its memory.
+            const auto elf = static_cast<std::uint32_t>(op.first);
+            const Space space = elf >= kElfEeprom ? Space::eeprom : elf >= kElfData ? Space::data : Space::flash;
+            if (expression.size() == 1)
+                return at(type, space, space == Space::flash ? elf : elf & 0xFFFFU);
+            stack.push_back(elf & 0xFFFFU);
+            break;
+        }
+        case DW_OP_fbreg: {
+            const auto base = frameBase();
+            if (!base)
+                return gone("is a local variable of a function that is not running");
+            stack.push_back(*base + static_cast<std::int64_t>(op.first));
+            break;
+        }
+        case DW_OP_bregx: {
+            const auto base = reg(static_cast<unsigned>(op.first));
+            if (!base)
+                return tl::unexpected(base.error());
+            stack.push_back(*base + static_cast<std::int64_t>(op.second));
+            break;
+        }
+        case DW_OP_regx:
+            if (frame_ == nullptr)
+                return gone("is a local variable, and no function is running");
+            registers = {static_cast<std::uint8_t>(op.first & 31U)};
+            break;
+        case DW_OP_piece:
+            pieced = true;
+            takePiece(static_cast<std::uint32_t>(op.first));
+            break;
+        case DW_OP_stack_value: isValue = true; break;
+        case DW_OP_call_frame_cfa:
+            if (frame_ == nullptr)
+                return gone("is a local variable, and no function is running");
+            stack.push_back(frame_->cfa);
+            break;
+        case DW_OP_const1u: case DW_OP_const2u: case DW_OP_const4u: case DW_OP_const8u: case DW_OP_constu:
+        case DW_OP_const1s: case DW_OP_const2s: case DW_OP_const4s: case DW_OP_const8s: case DW_OP_consts: stack.push_back(static_cast<std::int64_t>(op.first)); break;
+        case DW_OP_dup: stack.push_back(stack.empty() ? 0 : stack.back()); break;
+        case DW_OP_drop: pop(); break;
+        case DW_OP_swap: {
+            const std::int64_t a = pop(), b = pop();
+            stack.push_back(a);
+            stack.push_back(b);
+            break;
+        }
+        case DW_OP_deref: {
+            const auto a = static_cast<std::uint32_t>(pop());
+            stack.push_back(target_.data(a & 0xFFFFU) | (target_.data((a + 1) & 0xFFFFU) << 8));
+            break;
+        }
+        case DW_OP_plus_uconst: stack.push_back(pop() + static_cast<std::int64_t>(op.first)); break;
+        case DW_OP_neg: stack.push_back(-pop()); break;
+        case DW_OP_not: stack.push_back(~pop()); break;
+        case DW_OP_abs: stack.push_back(std::abs(pop())); break;
+        case DW_OP_plus: case DW_OP_minus: case DW_OP_mul: case DW_OP_and: case DW_OP_or: case DW_OP_xor: case DW_OP_shl: case DW_OP_shr: case DW_OP_shra: {
+            const std::int64_t b = pop(), a = pop();
+            const unsigned shift = static_cast<unsigned>(b) & 63U;
+            std::int64_t result = 0;
+            switch (op.atom) {
+            case DW_OP_plus: result = a + b; break;
+            case DW_OP_minus: result = a - b; break;
+            case DW_OP_mul: result = a * b; break;
+            case DW_OP_and: result = a & b; break;
+            case DW_OP_or: result = a | b; break;
+            case DW_OP_xor: result = a ^ b; break;
+            case DW_OP_shl: result = static_cast<std::int64_t>(static_cast<std::uint64_t>(a) << shift); break;
+            case DW_OP_shr: result = static_cast<std::int64_t>((static_cast<std::uint64_t>(a) & 0xFFFFU) >> shift); break;
+            default: result = a >> shift; break;
+            }
+            stack.push_back(result);
+            break;
+        }
+        case DW_OP_implicit_value: return gone("has a constant value that is not described");
+        case DW_OP_nop: break;
+        default:
+            if (op.atom >= DW_OP_reg0 && op.atom <= DW_OP_reg31) {
+                if (frame_ == nullptr)
+                    return gone("is a local variable, and no function is running");
+                registers = {static_cast<std::uint8_t>(op.atom - DW_OP_reg0)};
+            } else if (op.atom >= DW_OP_breg0 && op.atom <= DW_OP_breg31) {
+                const auto base = reg(op.atom - DW_OP_breg0);
+                if (!base)
+                    return tl::unexpected(base.error());
+                stack.push_back(*base + static_cast<std::int64_t>(op.first));
+            } else if (op.atom >= DW_OP_lit0 && op.atom <= DW_OP_lit31) {
+                stack.push_back(op.atom - DW_OP_lit0);
+            } else {
+                return gone("is not kept by the compiler at this place");
+            }
+        }
+    }
+    if (!pieced && expression.empty())
+        return gone("is not kept by the compiler at this place");
+    if (!pieced) {
+        if (registers.empty() && !isValue)
+            return at(type, Space::data, static_cast<std::uint32_t>(pop()) & 0xFFFFU);
+        takePiece(size);
+        if (!isValue && out.registers.size() != size)
+            out.registers.clear();
+    }
+    if (missing > 0)
+        return gone(pieced ? "is kept only in part at this place" : "stood in a register that the function called since has used for itself");
+    // Registers of a frame further out stand in memory, where they were saved.
+    if (out.registers.size() == size && size > 0 && frame_ != nullptr && std::any_of(out.registers.begin(), out.registers.end(), [&](std::uint8_t r) { return frame_->registers.savedAt[r] != 0; }))
+        out.registers.clear();
+    if (out.registers.size() != size)
+        out.registers.clear();
+    out.bytes.resize(size);
+    return out;
+}
+
+Result<Value> Evaluator::read(const Variable& variable) const
+{
+    if (!variable.constant.empty()) {
+        Value v;
+        v.type = variable.type;
+        v.bytes = variable.constant;
+        v.bytes.resize(symbols_.types().size(variable.type));
+        return v;
+    }
+    const std::uint32_t pc = frame_ == nullptr ? 0 : frame_->registers.pc;
+    for (const Location& l : variable.locations)
+        if (variable.locations.size() == 1 && l.begin == 0 ? true : pc >= l.begin && pc < l.end)
+            return locate(l.expression, variable.type, variable.name);
+    return fail(variable.name, "is not kept by the compiler at this place");
+}
+
+Result<Value> Evaluator::member(const Value& of, const Member& m) const
+{
+    const std::uint32_t size = symbols_.types().size(m.type);
+    const bool isSigned = symbols_.types().resolved(m.type).isSigned;
+    Value v;
+    v.type = m.type;
+    if (m.offset > of.bytes.size() || (m.bitSize == 0 && m.offset + size > of.bytes.size()))
+        return fail(m.name, "lies outside the value");
+    const std::span<const std::uint8_t> part = std::span(of.bytes).subspan(m.offset);
+    v.bytes = m.bitSize != 0 ? bitsOf(part, m.bitOffset, m.bitSize, isSigned, size) : std::vector<std::uint8_t>(part.begin(), part.begin() + size);
+    v.inMemory = of.inMemory;
+    v.space = of.space;
+    v.address = of.address + m.offset;
+    v.bitOffset = m.bitOffset;
+    v.bitSize = m.bitSize;
+    if (!of.registers.empty() && m.bitSize == 0)
+        v.registers.assign(of.registers.begin() + m.offset, of.registers.begin() + m.offset + size);
+    return v;
+}
+
+Result<Value> Evaluator::element(const Value& of, std::size_t index) const
+{
+    const Types& types = symbols_.types();
+    const Type& type = types.resolved(of.type);
+    if (type.kind == Type::Kind::pointer) {
+        const std::uint32_t size = types.size(type.element);
+        return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(of.bytes) + index * size) & 0xFFFFU);
+    }
+    if (type.kind != Type::Kind::array)
+        return fail(types.name(of.type), "is neither an array nor a pointer");
+    const std::uint32_t size = types.size(type.element);
+    const std::size_t offset = index * size;
+    if (index >= type.count && of.inMemory)
+        return at(type.element, of.space, of.address + static_cast<std::uint32_t>(offset));
+    if (offset + size > of.bytes.size())
+        return fail(fmt::format("[{}]", index), fmt::format("lies outside the array of {}", type.count));
+    Value v;
+    v.type = type.element;
+    v.bytes.assign(of.bytes.begin() + static_cast<std::ptrdiff_t>(offset), of.bytes.begin() + static_cast<std::ptrdiff_t>(offset + size));
+    v.inMemory = of.inMemory;
+    v.space = of.space;
+    v.address = of.address + static_cast<std::uint32_t>(offset);
+    return v;
+}
+
+Result<Value> Evaluator::pointee(const Value& pointer) const
+{
+    const Type& type = symbols_.types().resolved(pointer.type);
+    if (type.kind != Type::Kind::pointer)
+        return fail(symbols_.types().name(pointer.type), "is not a pointer");
+    return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(pointer.bytes)) & 0xFFFFU);
+}
+
+std::string Evaluator::format(const Value& value, Radix radix) const
+{
+    return symbols_.types().format(value.type, value.bytes, radix, [this](std::uint32_t address, bool flash) { return symbols_.nameOf(address, flash ? Space::flash : Space::data); });
+}
+
+// Expressions: one method a level of precedence would be a dozen; here a table of operators and one climbing loop.
+class ExpressionParser {
+public:
+    ExpressionParser(Evaluator& evaluator, const std::string& text) : e_(evaluator), text_(text) {}
+
+    Result<Value> parse()
+    {
+        auto value = conditional();
+        if (value && peek() != 0)
+            return fail(text_, fmt::format("\"{}\" is left over at column {}; an operator was expected", text_.substr(at_), at_ + 1));
+        return value;
+    }
+
+private:
+    struct Operator {
+        const char* text;
+        int level;
+    };
+    // Longest first where one begins another.
+    static constexpr Operator kOperators[] = {{"||", 1}, {"&&", 2}, {"==", 6}, {"!=", 6}, {"<<", 8}, {">>", 8}, {"<=", 7}, {">=", 7}, {"<", 7}, {">", 7},
+                                              {"|", 3},  {"^", 4},  {"&", 5},  {"+", 9},  {"-", 9},  {"*", 10}, {"/", 10}, {"%", 10}};
+
+    char peek()
+    {
+        while (at_ < text_.size() && std::isspace(static_cast<unsigned char>(text_[at_])) != 0)
+            ++at_;
+        return at_ < text_.size() ? text_[at_] : '\0';
+    }
+
+    bool take(const char* word)
+    {
+        peek();
+        if (text_.compare(at_, std::strlen(word), word) != 0)
+            return false;
+        at_ += std::strlen(word);
+        return true;
+    }
+
+    tl::unexpected<kernel::Error> bad(const std::string& what) { return fail(text_, fmt::format("{} at column {}", what, at_ + 1)); }
+
+    [[nodiscard]] const Types& types() const { return e_.symbols_.types(); }
+    [[nodiscard]] Type::Kind kind(const Value& v) const { return types().resolved(v.type).kind; }
+
+    bool isFloating(const Value& v) const { return kind(v) == Type::Kind::floating; }
+
+    [[nodiscard]] std::int64_t integerOf(const Value& v) const
+    {
+        const Type& type = types().resolved(v.type);
+        if (type.kind == Type::Kind::floating)
+            return static_cast<std::int64_t>(floatingOf(v.bytes));
+        if (type.kind == Type::Kind::array)
+            return v.address;
+        return type.isSigned ? signedOf(v.bytes) : static_cast<std::int64_t>(unsignedOf(v.bytes));
+    }
+    [[nodiscard]] double doubleOf(const Value& v) const { return isFloating(v) ? floatingOf(v.bytes) : static_cast<double>(integerOf(v)); }
+
+    Value number(std::int64_t n)
+    {
+        Value v;
+        v.type = e_.symbols_.types().integer(8, true);
+        v.bytes = bytesOf(static_cast<std::uint64_t>(n), 8);
+        return v;
+    }
+
+    Value real(double d)
+    {
+        Value v;
+        v.type = e_.symbols_.types().doubleType();
+        v.bytes.resize(8);
+        std::memcpy(v.bytes.data(), &d, 8);
+        return v;
+    }
+
+    [[nodiscard]] bool isScalar(const Value& v) const { return kind(v) != Type::Kind::structure && kind(v) != Type::Kind::none && kind(v) != Type::Kind::function; }
+
+    Result<Value> conditional()
+    {
+        auto condition = binary(1);
+        if (!condition || peek() != '?')
+            return condition;
+        ++at_;
+        const bool holds = isTrue(*condition);
+        auto yes = unlessSkipped(!holds, [&] { return conditional(); });
+        if (!yes)
+            return yes;
+        if (!take(":"))
+            return bad("\":\" was expected");
+        auto no = unlessSkipped(holds, [&] { return conditional(); });
+        if (!no)
+            return no;
+        return holds ? yes : no;
+    }
+
+    [[nodiscard]] bool isTrue(const Value& v) const { return isFloating(v) ? doubleOf(v) != 0 : integerOf(v) != 0; }
+
+    // What C would not work out is read, but may be impossible.
+    template <class Call>
+    Result<Value> unlessSkipped(bool skipped, Call&& call)
+    {
+        skipping_ += skipped ? 1 : 0;
+        auto value = call();
+        skipping_ -= skipped ? 1 : 0;
+        return value;
+    }
+
+    const Operator* nextOperator(int level)
+    {
+        peek();
+        for (const Operator& op : kOperators)
+            if (text_.compare(at_, std::strlen(op.text), op.text) == 0)
+                return op.level >= level ? &op : nullptr;
+        return nullptr;
+    }
+
+    Result<Value> binary(int level)
+    {
+        auto left = unary();
+        if (!left)
+            return left;
+        while (const Operator* op = nextOperator(level)) {
+            at_ += std::strlen(op->text);
+            const std::string_view text = op->text;
+            const bool decided = isScalar(*left) && ((text == "&&" && !isTrue(*left)) || (text == "||" && isTrue(*left)));
+            auto right = unlessSkipped(decided, [&] { return binary(op->level + 1); });
+            if (!right)
+                return right;
+            left = apply(op->text, *left, *right);
+            if (!left)
+                return left;
+        }
+        return left;
+    }
+
+    Result<Value> apply(const std::string& op, const Value& a, const Value& b)
+    {
+        if (!isScalar(a) || !isScalar(b))
+            return bad(fmt::format("\"{}\" wants numbers, not {}", op, types().name(isScalar(a) ? b.type : a.type)));
+        const bool pointerA = kind(a) == Type::Kind::pointer || kind(a) == Type::Kind::array;
+        if (pointerA && (op == "+" || op == "-") && kind(b) != Type::Kind::pointer) {
+            const TypeId element = types().resolved(a.type).element;
+            const std::int64_t step = std::max<std::int64_t>(types().size(element), 1) * integerOf(b);
+            Value v;
+            v.type = e_.symbols_.types().pointerTo(element, kind(a) == Type::Kind::array ? a.space == Space::flash : types().resolved(a.type).inFlash);
+            v.bytes = bytesOf(static_cast<std::uint64_t>(integerOf(a) + (op == "+" ? step : -step)), 2);
+            return v;
+        }
+        if (isFloating(a) || isFloating(b)) {
+            const double x = doubleOf(a), y = doubleOf(b);
+            if (op == "+") return real(x + y);
+            if (op == "-") return real(x - y);
+            if (op == "*") return real(x * y);
+            if (op == "/") return real(x / y);
+            if (op == "<") return number(x < y ? 1 : 0);
+            if (op == ">") return number(x > y ? 1 : 0);
+            if (op == "<=") return number(x <= y ? 1 : 0);
+            if (op == ">=") return number(x >= y ? 1 : 0);
+            if (op == "==") return number(x == y ? 1 : 0);
+            if (op == "!=") return number(x != y ? 1 : 0);
+            if (op == "&&") return number(x != 0 && y != 0 ? 1 : 0);
+            if (op == "||") return number(x != 0 || y != 0 ? 1 : 0);
+            return bad(fmt::format("\"{}\" wants whole numbers", op));
+        }
+        const std::int64_t x = integerOf(a), y = integerOf(b);
+        const auto ux = static_cast<std::uint64_t>(x), uy = static_cast<std::uint64_t>(y);
+        if (skipping_ > 0 && (y == 0 || y < 0 || y > 63) && (op == "/" || op == "%" || op == "<<" || op == ">>"))
+            return number(0);
+        if ((op == "/" || op == "%") && y == 0)
+            return bad("division by zero");
+        if ((op == "/" || op == "%") && y == -1)
+            return number(op == "/" ? static_cast<std::int64_t>(0 - ux) : 0);
+        if ((op == "<<" || op == ">>") && (y < 0 || y > 63))
+            return bad(fmt::format("a shift by {} is not possible", y));
+        if (op == "+") return number(static_cast<std::int64_t>(ux + uy));
+        if (op == "-") return number(static_cast<std::int64_t>(ux - uy));
+        if (op == "*") return number(static_cast<std::int64_t>(ux * uy));
+        if (op == "/") return number(x / y);
+        if (op == "%") return number(x % y);
+        if (op == "<<") return number(static_cast<std::int64_t>(ux << uy));
+        if (op == ">>") return number(x >> y);
+        if (op == "&") return number(x & y);
+        if (op == "|") return number(x | y);
+        if (op == "^") return number(x ^ y);
+        if (op == "<") return number(x < y ? 1 : 0);
+        if (op == ">") return number(x > y ? 1 : 0);
+        if (op == "<=") return number(x <= y ? 1 : 0);
+        if (op == ">=") return number(x >= y ? 1 : 0);
+        if (op == "==") return number(x == y ? 1 : 0);
+        if (op == "!=") return number(x != y ? 1 : 0);
+        if (op == "&&") return number(x != 0 && y != 0 ? 1 : 0);
+        return number(x != 0 || y != 0 ? 1 : 0);
+    }
+
+    Result<Value> unary()
+    {
+        if (++depth_ > kDeepest)
+            return bad("too deeply nested");
+        auto value = unaryInner();
+        --depth_;
+        return value;
+    }
+
+    Result<Value> unaryInner()
+    {
+        const char c = peek();
+        if (c == '(') {
+            const std::size_t back = at_;
+            ++at_;
+            if (const TypeId type = typeName(); type != kNoType && take(")")) {
+                auto value = unary();
+                return value ? cast(type, *value) : value;
+            }
+            at_ = back;
+            return postfix();
+        }
+        if (take("sizeof")) {
+            auto value = unary();
+            return value ? Result<Value>(number(types().size(value->type))) : value;
+        }
+        if (c != '*' && c != '&' && c != '-' && c != '+' && c != '!' && c != '~')
+            return postfix();
+        ++at_;
+        auto value = unary();
+        if (!value)
+            return value;
+        switch (c) {
+        case '*': return kind(*value) == Type::Kind::array ? e_.element(*value, 0) : e_.pointee(*value);
+        case '&': {
+            if (!value->inMemory || value->bitSize != 0)
+                return bad("this has no address");
+            Value v;
+            v.type = e_.symbols_.types().pointerTo(value->type, value->space == Space::flash);
+            v.bytes = bytesOf(value->address, 2);
+            return v;
+        }
+        default: break;
+        }
+        if (!isScalar(*value))
+            return bad(fmt::format("\"{}\" wants a number, not {}", c, types().name(value->type)));
+        if (isFloating(*value))
+            return c == '!' ? number(doubleOf(*value) == 0 ? 1 : 0) : c == '-' ? real(-doubleOf(*value)) : c == '+' ? *value : Result<Value>(bad("\"~\" wants a whole number"));
+        const std::int64_t n = integerOf(*value);
+        return number(c == '-' ? static_cast<std::int64_t>(0 - static_cast<std::uint64_t>(n)) : c == '+' ? n : c == '!' ? (n == 0 ? 1 : 0) : ~n);
+    }
+
+    Value cast(TypeId type, const Value& from)
+    {
+        const Type& to = types().resolved(type);
+        Value v;
+        v.type = type;
+        if (to.kind == Type::Kind::floating) {
+            const double d = doubleOf(from);
+            const auto f = static_cast<float>(d);
+            v.bytes.resize(to.size);
+            if (to.size == sizeof f)
+                std::memcpy(v.bytes.data(), &f, sizeof f);
+            else
+                std::memcpy(v.bytes.data(), &d, std::min<std::size_t>(to.size, sizeof d));
+        } else if (to.kind == Type::Kind::boolean) {
+            v.bytes = bytesOf(integerOf(from) != 0 ? 1 : 0, to.size);
+        } else if (to.kind == Type::Kind::structure || to.kind == Type::Kind::array) {
+            v = from;
+            v.type = type;
+            v.bytes.resize(types().size(type));
+        } else {
+            v.bytes = bytesOf(static_cast<std::uint64_t>(integerOf(from)), to.size);
+        }
+        return v;
+    }
+
+    // A known type's name with stars; kNoType, and nothing taken, where there is none.
+    TypeId typeName()
+    {
+        const std::size_t back = at_;
+        std::string name;
+        TypeId best = kNoType;
+        std::size_t bestEnd = at_;
+        for (int words = 0; words < 4; ++words) {
+            peek();
+            const std::size_t begin = at_;
+            while (at_ < text_.size() && (std::isalnum(static_cast<unsigned char>(text_[at_])) != 0 || text_[at_] == '_'))
+                ++at_;
+            if (at_ == begin)
+                break;
+            const std::string word = text_.substr(begin, at_ - begin);
+            if (word == "struct" || word == "union" || word == "enum" || word == "const" || word == "volatile")
+                continue;
+            name += (name.empty() ? "" : " ") + word;
+            const TypeId found = standardType(name);
+            if (found != kNoType) {
+                best = found;
+                bestEnd = at_;
+            }
+        }
+        if (best == kNoType) {
+            at_ = back;
+            return kNoType;
+        }
+        at_ = bestEnd;
+        while (peek() == '*') {
+            ++at_;
+            best = e_.symbols_.types().pointerTo(best, false);
+        }
+        return best;
+    }
+
+    TypeId standardType(const std::string& name)
+    {
+        if (e_.symbols_.global(name) >= 0)
+            return kNoType;
+        if (const TypeId known = types().find(name); known != kNoType)
+            return known;
+        struct Standard {
+            const char* name;
+            std::uint32_t size;
+            bool isSigned;
+        };
+        static constexpr Standard kStandard[] = {{"char", 1, true}, {"signed char", 1, true}, {"unsigned char", 1, false}, {"int", 2, true}, {"unsigned int", 2, false}, {"unsigned", 2, false},
+                                                 {"long", 4, true}, {"unsigned long", 4, false}, {"int8_t", 1, true}, {"uint8_t", 1, false}, {"int16_t", 2, true}, {"uint16_t", 2, false},
+                                                 {"int32_t", 4, true}, {"uint32_t", 4, false}};
+        for (const Standard& s : kStandard)
+            if (name == s.name)
+                return e_.symbols_.types().integer(s.size, s.isSigned);
+        return kNoType;
+    }
+
+    Result<Value> postfix()
+    {
+        auto value = primary();
+        while (value) {
+            const char c = peek();
+            if (c == '[') {
+                ++at_;
+                auto index = conditional();
+                if (!index)
+                    return index;
+                if (!take("]"))
+                    return bad("\"]\" was expected");
+                const std::int64_t n = integerOf(*index);
+                if (n < 0)
+                    return bad("an index below 0");
+                value = e_.element(*value, static_cast<std::size_t>(n));
+            } else if (c == '.' || (c == '-' && at_ + 1 < text_.size() && text_[at_ + 1] == '>')) {
+                at_ += c == '.' ? 1 : 2;
+                if (c == '-') {
+                    value = e_.pointee(*value);
+                    if (!value)
+                        return value;
+                }
+                const std::string name = word();
+                value = memberByName(*value, name);
+            } else {
+                break;
+            }
+        }
+        return value;
+    }
+
+    Result<Value> memberByName(const Value& of, const std::string& name)
+    {
+        const Type type = types().resolved(of.type);
+        if (type.kind != Type::Kind::structure)
+            return bad(fmt::format("{} has no members", types().name(of.type)));
+        for (const Member& m : type.members)
+            if (m.name == name)
+                return e_.member(of, m);
+        // Nameless structures and base classes: their members are ours.
+        for (const Member& m : type.members)
+            if (m.name.empty())
+                if (auto inner = e_.member(of, m))
+                    if (auto found = memberByName(*inner, name))
+                        return found;
+        return bad(fmt::format("{} has no member \"{}\"", types().name(of.type), name));
+    }
+
+    std::string word()
+    {
+        peek();
+        const std::size_t begin = at_;
+        while (at_ < text_.size() && (std::isalnum(static_cast<unsigned char>(text_[at_])) != 0 || text_[at_] == '_' || text_[at_] == '$'))
+            ++at_;
+        // Names within classes and namespaces.
+        while (text_.compare(at_, 2, "::") == 0) {
+            at_ += 2;
+            while (at_ < text_.size() && (std::isalnum(static_cast<unsigned char>(text_[at_])) != 0 || text_[at_] == '_'))
+                ++at_;
+        }
+        return text_.substr(begin, at_ - begin);
+    }
+
+    Result<Value> literal()
+    {
+        const char* begin = text_.c_str() + at_;
+        char* end = nullptr;
+        const bool binary = begin[0] == '0' && (begin[1] == 'b' || begin[1] == 'B');
+        const bool hex = begin[0] == '0' && (begin[1] == 'x' || begin[1] == 'X');
+        errno = 0;
+        const std::uint64_t whole = std::strtoull(binary ? begin + 2 : begin, &end, binary ? 2 : 0);
+        if (!binary && !hex && (*end == '.' || *end == 'e' || *end == 'E')) {
+            const double d = std::strtod(begin, &end);
+            at_ = static_cast<std::size_t>(end - text_.c_str());
+            take("f");
+            return real(d);
+        }
+        at_ = static_cast<std::size_t>(end - text_.c_str());
+        while (at_ < text_.size() && std::strchr("uUlL", text_[at_]) != nullptr)
+            ++at_;
+        if (errno != 0 || (at_ < text_.size() && std::isalnum(static_cast<unsigned char>(text_[at_])) != 0))
+            return bad("not a number");
+        return number(static_cast<std::int64_t>(whole));
+    }
+
+    Result<Value> primary()
+    {
+        const char c = peek();
+        if (c == '(') {
+            ++at_;
+            auto value = conditional();
+            if (value && !take(")"))
+                return bad("\")\" was expected");
+            return value;
+        }
+        if (std::isdigit(static_cast<unsigned char>(c)) != 0)
+            return literal();
+        if (c == '\'') {
+            if (at_ + 2 < text_.size() && text_[at_ + 1] != '\\' && text_[at_ + 2] == '\'') {
+                at_ += 3;
+                return number(static_cast<unsigned char>(text_[at_ - 2]));
+            }
+            if (at_ + 3 < text_.size() && text_[at_ + 3] == '\'') {
+                at_ += 4;
+                switch (text_[at_ - 2]) {
+                case 'n': return number('\n');
+                case 'r': return number('\r');
+                case 't': return number('\t');
+                case '0': return number(0);
+                default: return number(static_cast<unsigned char>(text_[at_ - 2]));
+                }
+            }
+            return bad("not a character");
+        }
+        std::string name = word();
+        if (name.empty())
+            return bad(c == 0 ? "a value was expected" : fmt::format("\"{}\" was not expected", c));
+        return identifier(name);
+    }
+
+    Result<Value> identifier(const std::string& name)
+    {
+        const Symbols& symbols = e_.symbols_;
+        // Locals of the frame, and of what it is inlined into.
+        if (e_.frame_ != nullptr)
+            for (int f = e_.frame_->function; f >= 0; f = symbols.functions()[static_cast<std::size_t>(f)].caller) {
+                std::optional<Result<Value>> lost;
+                const std::vector<int> locals = symbols.localsOf(f);
+                // The one declared last, in the innermost block, hides the others.
+                for (auto it = locals.rbegin(); it != locals.rend(); ++it) {
+                    const Variable& v = symbols.variables()[static_cast<std::size_t>(*it)];
+                    if (v.name != name)
+                        continue;
+                    auto value = e_.read(v);
+                    if (value)
+                        return value;
+                    if (!lost)
+                        lost = std::move(value);
+                }
+                if (lost)
+                    return *lost;
+            }
+        const chip::avr::ChipTable& chip = e_.target_.chip();
+        for (const chip::avr::RegisterRow& row : chip.registers)
+            if (row.name == name)
+                return e_.at(e_.symbols_.types().integer(1, false), Space::data, row.address);
+        if (const int global = symbols.global(name); global >= 0)
+            return e_.read(symbols.variables()[static_cast<std::size_t>(global)]);
+        if (const auto value = enumerator(name))
+            return number(*value);
+        if (auto value = coreRegister(name))
+            return *value;
+        if (const int f = symbols.functionByName(name); f >= 0) {
+            Value v;
+            Type code{Type::Kind::function, name};
+            v.type = e_.symbols_.types().pointerTo(e_.symbols_.types().add(std::move(code)), true);
+            v.bytes = bytesOf(symbols.functions()[static_cast<std::size_t>(f)].begin() / 2, 2);
+            return v;
+        }
+        // A pair of registers that the datasheet names as one: TCNT1, ADC.
+        std::uint16_t low = 0;
+        for (const chip::avr::RegisterRow& row : chip.registers) {
+            if (row.name == name + "L")
+                low = row.address;
+            if (low != 0 && row.name == name + "H" && row.address == low + 1)
+                return e_.at(e_.symbols_.types().integer(2, false), Space::data, low);
+        }
+        for (const chip::avr::RegisterRow& row : chip.registers) {
+            int bit = 7;
+            std::optional<int> found;
+            chip::avr::eachWord(row.bits, [&](std::string_view word) {
+                if (word == name)
+                    found = bit;
+                --bit;
+            });
+            if (found)
+                return number(*found);
+        }
+        return fail(name, "is not known here: no variable, register or constant of this firmware has that name");
+    }
+
+    std::optional<std::int64_t> enumerator(const std::string& name)
+    {
+        for (std::uint32_t i = 0;; ++i) {
+            if (i >= types().count())
+                return std::nullopt;
+            for (const auto& [word, value] : types().at(TypeId{i}).values)
+                if (word == name)
+                    return value;
+        }
+    }
+
+    std::optional<Value> coreRegister(std::string name)
+    {
+        if (name.starts_with('$'))
+            name.erase(0, 1);
+        if (e_.frame_ == nullptr)
+            return std::nullopt;
+        const Registers& regs = e_.frame_->registers;
+        const auto pair = [&](unsigned low) {
+            Value v;
+            v.type = e_.symbols_.types().integer(2, false);
+            v.bytes = {regs.r[low], regs.r[low + 1]};
+            v.registers = {static_cast<std::uint8_t>(low), static_cast<std::uint8_t>(low + 1)};
+            return v;
+        };
+        if (name == "X") return pair(26);
+        if (name == "Y") return pair(28);
+        if (name == "Z") return pair(30);
+        if (name == "sp" || name == "SP") return number(regs.sp);
+        if (name == "pc" || name == "PC") return number(regs.pc);
+        if (name == "sreg") return number(regs.sreg);
+        if (name.size() >= 2 && name[0] == 'r' && name.size() <= 3 && std::all_of(name.begin() + 1, name.end(), [](char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; })) {
+            const unsigned n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
+            if (n < 32) {
+                Value v;
+                v.type = e_.symbols_.types().integer(1, false);
+                v.bytes = {regs.r[n]};
+                v.registers = {static_cast<std::uint8_t>(n)};
+                return v;
+            }
+        }
+        return std::nullopt;
+    }
+
+    Evaluator& e_;
+    const std::string text_;
+    std::size_t at_ = 0;
+    int depth_ = 0;
+    int skipping_ = 0;
+};
+
+Result<Value> Evaluator::evaluate(const std::string& expression) { return ExpressionParser(*this, expression).parse(); }
+
+Result<bool> Evaluator::isTrue(const std::string& expression)
+{
+    auto value = evaluate(expression);
+    if (!value)
+        return tl::unexpected(value.error());
+    if (symbols_.types().resolved(value->type).kind == Type::Kind::floating)
+        return floatingOf(value->bytes) != 0;
+    return std::any_of(value->bytes.begin(), value->bytes.end(), [](std::uint8_t b) { return b != 0; });
+}
+
+Result<std::vector<ByteWrite>> Evaluator::assign(const Value& value, const std::string& text)
+{
+    if (!value.canBeWritten())
+        return fail(text, "this value stands nowhere that can be written");
+    const Type& type = symbols_.types().resolved(value.type);
+    if (type.kind == Type::Kind::structure || type.kind == Type::Kind::array)
+        return fail(text, "a whole structure or array cannot be set at once; set its members");
+    // An enumeration is set by its names, which are constants to the parser.
+    auto given = evaluate(text);
+    if (!given)
+        return tl::unexpected(given.error());
+    const Type& from = symbols_.types().resolved(given->type);
+    const double d = from.kind == Type::Kind::floating ? floatingOf(given->bytes) : static_cast<double>(signedOf(given->bytes));
+    std::vector<std::uint8_t> bytes;
+    if (type.kind == Type::Kind::floating) {
+        const auto f = static_cast<float>(d);
+        bytes.resize(type.size);
+        if (type.size == sizeof f)
+            std::memcpy(bytes.data(), &f, sizeof f);
+        else
+            std::memcpy(bytes.data(), &d, std::min<std::size_t>(type.size, sizeof d));
+    } else {
+        const std::int64_t n = from.kind == Type::Kind::floating ? static_cast<std::int64_t>(d) : from.isSigned ? signedOf(given->bytes) : static_cast<std::int64_t>(unsignedOf(given->bytes));
+        const unsigned bits = value.bitSize != 0 ? value.bitSize : std::min(type.size, 8U) * 8;
+        if (bits < 64 && (n >= (std::int64_t{1} << bits) || n < -(std::int64_t{1} << (bits - 1))))
+            return fail(text, fmt::format("{} does not fit into {} bits", n, bits));
+        bytes = bytesOf(static_cast<std::uint64_t>(n), type.size);
+    }
+    std::vector<ByteWrite> out;
+    if (value.bitSize != 0) {
+        // The bits around it stay.
+        const unsigned span = (value.bitOffset + value.bitSize + 7U) / 8U;
+        const std::uint64_t mask = ((std::uint64_t{1} << value.bitSize) - 1) << value.bitOffset;
+        std::uint64_t all = 0;
+        for (unsigned i = 0; i < span; ++i)
+            all |= std::uint64_t{target_.read(value.space, value.address + i)} << (8 * i);
+        all = (all & ~mask) | ((unsignedOf(bytes) << value.bitOffset) & mask);
+        for (unsigned i = 0; i < span; ++i)
+            out.push_back({value.space, value.address + i, static_cast<std::uint8_t>(all >> (8 * i))});
+        return out;
+    }
+    for (std::size_t i = 0; i < bytes.size(); ++i) {
+        if (value.inMemory)
+            out.push_back({value.space, value.address + static_cast<std::uint32_t>(i), bytes[i]});
+        else if (i < value.registers.size())
+            out.push_back({Space::data, value.registers[i], bytes[i]});
+    }
+    return out;
+}
+
+}  // namespace bramix::debug

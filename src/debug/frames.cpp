@@ -1,0 +1,390 @@
+#include "debug/frames.h"
+
+#include <algorithm>
+#include <optional>
+
+#include <dwarf.h>
+#include <fmt/format.h>
+
+#include "chip/avr/isa.h"
+#include "debug/elf_file.h"
+
+namespace bramix::debug {
+
+namespace avr = chip::avr;
+using avr::Op;
+
+namespace {
+
+constexpr unsigned kStackPointer = 32;  // DWARF register numbers of avr-gcc
+constexpr unsigned kReturnAddress = 36;
+constexpr unsigned kFramePointer = 28;
+constexpr std::size_t kMostFrames = 64;
+
+}  // namespace
+
+// Where the caller's registers are.
+struct FrameTable::Rules {
+    unsigned cfaRegister = kStackPointer;
+    std::int64_t cfaOffset = 0;
+    std::map<unsigned, std::int64_t> saved;  // register: offset from the CFA
+};
+
+FrameTable FrameTable::fromElf(const std::string& name)
+{
+    FrameTable out;
+    const ElfFile file(name);
+    Elf_Data* data = file.section(".debug_frame");
+    std::size_t identSize = 0;
+    if (data == nullptr || data->d_buf == nullptr)
+        return out;
+    const auto* ident = reinterpret_cast<const unsigned char*>(elf_getident(file.elf(), &identSize));
+    std::map<Dwarf_Off, std::size_t> cieAt;
+    Dwarf_CFI_Entry entry;
+    Dwarf_Off next = 0;
+    for (Dwarf_Off offset = 0; dwarf_next_cfi(ident, data, false, offset, &next, &entry) == 0; offset = next) {
+        if (dwarf_cfi_cie_p(&entry)) {
+            Cie cie;
+            cie.initial.assign(entry.cie.initial_instructions, entry.cie.initial_instructions_end);
+            cie.codeFactor = entry.cie.code_alignment_factor;
+            cie.dataFactor = entry.cie.data_alignment_factor;
+            cie.returnRegister = static_cast<unsigned>(entry.cie.return_address_register);
+            cieAt[offset] = out.cies_.size();
+            out.cies_.push_back(std::move(cie));
+            continue;
+        }
+        const auto cie = cieAt.find(entry.fde.CIE_pointer);
+        constexpr std::ptrdiff_t kHead = 8;  // first address and length, four bytes each
+        if (cie == cieAt.end() || entry.fde.end - entry.fde.start < kHead)
+            continue;
+        const auto word = [&](int at) {
+            std::uint32_t value = 0;
+            for (int i = 3; i >= 0; --i)
+                value = (value << 8) | entry.fde.start[at + i];
+            return value;
+        };
+        out.fdes_.push_back({word(0), word(0) + word(4), cie->second, {entry.fde.start + kHead, entry.fde.end}});
+    }
+    std::sort(out.fdes_.begin(), out.fdes_.end(), [](const Fde& a, const Fde& b) { return a.begin < b.begin; });
+    return out;
+}
+
+// Runs the description of a function up to pc.
+bool FrameTable::rulesAt(std::uint32_t pc, Rules& rules) const
+{
+    const auto after = std::upper_bound(fdes_.begin(), fdes_.end(), pc, [](std::uint32_t a, const Fde& f) { return a < f.begin; });
+    if (after == fdes_.begin() || pc >= std::prev(after)->end)
+        return false;
+    const Fde& fde = *std::prev(after);
+    const Cie& cie = cies_[fde.cie];
+    std::vector<Rules> remembered;
+    Rules initial;
+    std::uint32_t at = fde.begin;
+    bool good = true;
+    const auto run = [&](const std::vector<std::uint8_t>& program) {
+        std::size_t i = 0;
+        const auto byte = [&]() -> std::uint64_t { return i < program.size() ? program[i++] : 0; };
+        const auto unsignedLeb = [&] {
+            std::uint64_t value = 0;
+            for (unsigned shift = 0; shift < 64; shift += 7) {
+                const std::uint64_t b = byte();
+                value |= (b & 0x7F) << shift;
+                if ((b & 0x80) == 0)
+                    break;
+            }
+            return value;
+        };
+        const auto signedLeb = [&] {
+            std::uint64_t value = 0;
+            for (unsigned shift = 0; shift < 64;) {
+                const std::uint64_t b = byte();
+                value |= (b & 0x7F) << shift;
+                shift += 7;
+                if ((b & 0x80) == 0) {
+                    if ((b & 0x40) != 0 && shift < 64)
+                        value |= ~std::uint64_t{0} << shift;
+                    break;
+                }
+            }
+            return static_cast<std::int64_t>(value);
+        };
+        const auto fixed = [&](int bytes) {
+            std::uint64_t value = 0;
+            for (int k = 0; k < bytes; ++k)
+                value |= byte() << (8 * k);
+            return value;
+        };
+        const auto restore = [&](unsigned reg) {
+            const auto was = initial.saved.find(reg);
+            if (was == initial.saved.end())
+                rules.saved.erase(reg);
+            else
+                rules.saved[reg] = was->second;
+        };
+        while (i < program.size() && good) {
+            const auto op = static_cast<unsigned>(byte());
+            const unsigned low = op & 0x3FU;
+            std::uint64_t advance = 0;
+            switch (op & 0xC0U) {
+            case DW_CFA_advance_loc: advance = low; break;
+            case DW_CFA_offset: rules.saved[low] = static_cast<std::int64_t>(unsignedLeb()) * cie.dataFactor; continue;
+            case DW_CFA_restore: restore(low); continue;
+            default:
+                switch (op) {
+                case DW_CFA_nop: continue;
+                case DW_CFA_set_loc:
+                    at = static_cast<std::uint32_t>(fixed(4));
+                    if (at > pc)
+                        return;
+                    continue;
+                case DW_CFA_advance_loc1: advance = fixed(1); break;
+                case DW_CFA_advance_loc2: advance = fixed(2); break;
+                case DW_CFA_advance_loc4: advance = fixed(4); break;
+                case DW_CFA_offset_extended: {
+                    const auto reg = static_cast<unsigned>(unsignedLeb());
+                    rules.saved[reg] = static_cast<std::int64_t>(unsignedLeb()) * cie.dataFactor;
+                    continue;
+                }
+                case DW_CFA_offset_extended_sf: {
+                    const auto reg = static_cast<unsigned>(unsignedLeb());
+                    rules.saved[reg] = signedLeb() * cie.dataFactor;
+                    continue;
+                }
+                case DW_CFA_restore_extended: restore(static_cast<unsigned>(unsignedLeb())); continue;
+                case DW_CFA_undefined: case DW_CFA_same_value: rules.saved.erase(static_cast<unsigned>(unsignedLeb())); continue;
+                case DW_CFA_remember_state: remembered.push_back(rules); continue;
+                case DW_CFA_restore_state:
+                    if (!remembered.empty()) {
+                        rules = remembered.back();
+                        remembered.pop_back();
+                    }
+                    continue;
+                case DW_CFA_def_cfa:
+                    rules.cfaRegister = static_cast<unsigned>(unsignedLeb());
+                    rules.cfaOffset = static_cast<std::int64_t>(unsignedLeb());
+                    continue;
+                case DW_CFA_def_cfa_register: rules.cfaRegister = static_cast<unsigned>(unsignedLeb()); continue;
+                case DW_CFA_def_cfa_offset: rules.cfaOffset = static_cast<std::int64_t>(unsignedLeb()); continue;
+                case DW_CFA_def_cfa_offset_sf: rules.cfaOffset = signedLeb() * cie.dataFactor; continue;
+                default: good = false; continue;  // expressions: avr-gcc writes none
+                }
+            }
+            if (at + advance * cie.codeFactor > pc)
+                return;
+            at += static_cast<std::uint32_t>(advance * cie.codeFactor);
+        }
+    };
+    run(cie.initial);
+    initial = rules;
+    run(fde.program);
+    return good;
+}
+
+namespace {
+
+// What the prologue has put on the stack up to pc: registers, and how far the stack pointer (or Y, where it is the frame pointer) lies below the
+// CFA. Shapes: push; in Y from SP; sbiw or subi/sbci Y; out SP from Y; rcall to the next instruction to make room.
+struct Prologue {
+    unsigned base = kStackPointer;
+    int depth = 0;
+    std::vector<std::pair<unsigned, int>> saved;  // register, bytes below the CFA
+};
+
+Prologue readPrologue(const Target& target, std::uint32_t begin, std::uint32_t pc)
+{
+    const avr::Core& core = target.chip().core;
+    Prologue out;
+    out.depth = core.longPc ? 3 : 2;
+    int framePointerDepth = 0;
+    bool framePointer = false;
+    for (std::uint32_t at = begin; at < pc;) {
+        const auto word = [&](std::uint32_t a) { return static_cast<std::uint16_t>(target.flash(a) | (target.flash(a + 1) << 8)); };
+        const avr::Instruction i = avr::decode(core, at / 2, word(at), word(at + 2));
+        const std::uint32_t next = at + 2U * i.words;
+        if (i.op == Op::push) {
+            ++out.depth;
+            out.saved.emplace_back(i.d, out.depth - 1);
+        } else if (i.op == Op::rcall && i.target * 2 == next) {
+            out.depth += core.longPc ? 3 : 2;
+        } else if (i.op == Op::in && i.d == kFramePointer && i.k == avr::kSpl) {
+            framePointer = true;
+            framePointerDepth = out.depth;
+        } else if (framePointer && i.op == Op::sbiw && i.d == kFramePointer) {
+            framePointerDepth += i.k;
+        } else if (framePointer && i.op == Op::subi && i.d == kFramePointer) {
+            framePointerDepth += i.k;
+        } else if (framePointer && i.op == Op::sbci && i.d == kFramePointer + 1) {
+            framePointerDepth += i.k << 8;
+        } else if (!(i.op == Op::in || i.op == Op::out || i.op == Op::eor || i.op == Op::lds || i.op == Op::bclr)) {
+            break;  // the prologue is over
+        }
+        at = next;
+    }
+    if (framePointer) {
+        out.base = kFramePointer;
+        out.depth = framePointerDepth;
+    }
+    return out;
+}
+
+// How far the CFA lies above SP (or Y) where the program stands in an epilogue, which no description covers: what is still popped before the return
+// tells. Nothing where other instructions come first.
+struct Epilogue {
+    std::int64_t cfa = 0;
+    std::vector<std::pair<unsigned, std::int64_t>> saved;  // register, where it still stands
+};
+
+std::optional<Epilogue> readEpilogue(const Target& target, const Registers& regs)
+{
+    Epilogue out;
+    const avr::Core& core = target.chip().core;
+    std::int64_t sp = regs.sp;
+    std::int64_t y = regs.r[kFramePointer] | (regs.r[kFramePointer + 1] << 8);
+    std::uint32_t at = regs.pc;
+    for (int i = 0; i < 40; ++i) {
+        const auto word = [&](std::uint32_t a) { return static_cast<std::uint16_t>(target.flash(a) | (target.flash(a + 1) << 8)); };
+        const avr::Instruction next = avr::decode(core, at / 2, word(at), word(at + 2));
+        switch (next.op) {
+        case Op::pop:
+            ++sp;
+            out.saved.emplace_back(next.d, sp);
+            break;
+        case Op::ret: case Op::reti:
+            out.cfa = sp + (core.longPc ? 3 : 2);
+            return out;
+        case Op::adiw:
+            if (next.d != kFramePointer)
+                return std::nullopt;
+            y += next.k;
+            break;
+        case Op::subi:
+            if (next.d != kFramePointer)
+                return std::nullopt;
+            y -= static_cast<std::int8_t>(next.k);
+            break;
+        case Op::sbci:
+            if (next.d != kFramePointer + 1)
+                return std::nullopt;
+            y -= static_cast<std::int64_t>(static_cast<std::int8_t>(next.k)) * 256;
+            break;
+        case Op::in: case Op::bclr: break;
+        case Op::out:
+            if (next.k == avr::kSpl && next.d == kFramePointer)
+                sp = y;
+            else if (next.k != avr::kSreg && !(next.k == avr::kSph && next.d == kFramePointer + 1))
+                return std::nullopt;
+            break;
+        default: return std::nullopt;
+        }
+        at += 2U * next.words;
+    }
+    return std::nullopt;
+}
+
+int vectorOf(const std::string& function)
+{
+    constexpr std::string_view kName = "__vector_";
+    if (!function.starts_with(kName))
+        return -1;
+    return std::atoi(function.c_str() + kName.size());
+}
+
+}  // namespace
+
+std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& target, const Registers& now) const
+{
+    std::vector<Frame> out;
+    const avr::ChipTable& chip = target.chip();
+    const int pcBytes = chip.core.longPc ? 3 : 2;
+    Registers regs = now;
+    bool afterCall = false;  // pc is a return address: the call lies before it
+    while (out.size() < kMostFrames) {
+        const std::uint32_t look = afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc;
+        const int outer = symbols.outerFunctionAt(look);
+        Frame frame;
+        frame.registers = regs;
+        frame.cfa = regs.sp;
+        Place place = symbols.at(look);
+        // Inlined functions first, each at the place of the call within it.
+        for (int f = symbols.functionAt(look); f >= 0 && f != outer; f = symbols.functions()[static_cast<std::size_t>(f)].caller) {
+            const Function& function = symbols.functions()[static_cast<std::size_t>(f)];
+            frame.function = f;
+            frame.inlined = true;
+            frame.place = place;
+            frame.place.function = function.name;
+            out.push_back(frame);
+            place.file = function.callFile;
+            place.line = function.callLine;
+        }
+        frame.inlined = false;
+        frame.function = outer;
+        frame.place = place;
+        frame.place.function = outer < 0 ? std::string() : symbols.functions()[static_cast<std::size_t>(outer)].name;
+        if (outer < 0) {
+            out.push_back(frame);
+            break;
+        }
+        const Function& function = symbols.functions()[static_cast<std::size_t>(outer)];
+        if (const int vector = vectorOf(function.name); vector > 0 && static_cast<std::size_t>(vector) < chip.vectors.size())
+            frame.interrupt = chip.vectors[static_cast<std::size_t>(vector)].name;
+        // The caller's registers.
+        Rules rules;
+        Registers caller = regs;
+        std::int64_t cfa = 0;
+        std::int64_t returnAt = 0;
+        const auto valueOf = [&](unsigned reg) { return reg == kStackPointer ? std::int64_t{regs.sp} : std::int64_t{regs.r[reg & 31U]} | (std::int64_t{regs.r[(reg + 1) & 31U]} << 8); };
+        const auto save = [&](unsigned reg, std::int64_t address) {
+            if (reg >= 32)
+                return;
+            caller.r[reg] = target.data(static_cast<std::uint16_t>(address));
+            caller.known |= 1U << reg;
+            caller.savedAt[reg] = static_cast<std::uint16_t>(address);
+        };
+        // What a called function may spoil is not known in its caller (the avr-gcc calling convention), unless it is saved.
+        constexpr std::uint32_t kSpoiled = 0xCFFC0001U;  // r0, r18 to r27, r30, r31
+        if (frame.interrupt.empty())
+            caller.known &= ~kSpoiled;
+        const auto epilogue = readEpilogue(target, regs);
+        // Of a handler's prologue avr-gcc leaves out that SREG is pushed.
+        if (epilogue) {
+            cfa = epilogue->cfa;
+            returnAt = cfa - (pcBytes - 1);
+            for (const auto& [reg, address] : epilogue->saved)
+                save(reg, address);
+        } else if (frame.interrupt.empty() && rulesAt(regs.pc, rules)) {
+            cfa = valueOf(rules.cfaRegister) + rules.cfaOffset;
+            returnAt = cfa - (pcBytes - 1);
+            for (const auto& [reg, offset] : rules.saved) {
+                if (reg == kReturnAddress)
+                    returnAt = cfa + offset;
+                else
+                    save(reg, cfa + offset);
+            }
+        } else {
+            const Prologue prologue = readPrologue(target, function.begin(), regs.pc);
+            cfa = valueOf(prologue.base) + prologue.depth;
+            returnAt = cfa - (pcBytes - 1);
+            for (const auto& [reg, below] : prologue.saved)
+                save(reg, cfa - below);
+        }
+        frame.cfa = static_cast<std::uint16_t>(cfa);
+        out.push_back(frame);
+        if (function.name == "main" || cfa > chip.core.ramEnd || cfa <= regs.sp)
+            break;
+        std::uint32_t word = 0;
+        for (int i = 0; i < pcBytes; ++i)
+            word = (word << 8) | target.data(static_cast<std::uint16_t>(returnAt + i));
+        caller.sp = static_cast<std::uint16_t>(cfa);
+        caller.pc = word * 2;
+        if (word >= chip.core.flashWords)
+            break;
+        afterCall = frame.interrupt.empty();
+        regs = caller;
+        // What called main() has no name and nothing to tell.
+        if (symbols.outerFunctionAt(afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc) < 0)
+            break;
+    }
+    return out;
+}
+
+}  // namespace bramix::debug

@@ -1,0 +1,104 @@
+// What the debugger's views show of one chip: published with each picture, worked out only as far as somebody looks.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "bench/document.h"
+#include "debug/expression.h"
+
+namespace bramix::session {
+
+struct VariablePicture {
+    std::string name;
+    std::string expression;   // by which it can be looked at and set
+    std::string type;
+    std::string value;        // or why it has none
+    bool known = true;
+    bool changed = false;     // since the last stop
+    bool writable = false;
+    std::vector<VariablePicture> inner;
+};
+
+struct FramePicture {
+    std::string function;
+    std::string file;
+    int line = 0;
+    std::uint32_t pc = 0;
+    std::string interrupt;
+    bool inlined = false;
+};
+
+struct StopPicture {
+    bench::StopItem item;
+    std::string file;
+    int line = 0;
+    std::vector<std::uint32_t> addresses;
+    std::int64_t hits = 0;
+    std::string problem;
+};
+
+struct InterruptPicture {
+    std::string name;
+    bool raised = false, enabled = false, pending = false;
+    std::int64_t count = 0;
+    std::int64_t worstLatency = 0;  // cycles
+    double meanLatency = 0;
+};
+
+// How often each line ran, and how long.
+struct CountPicture {
+    struct Row {
+        std::string name;   // a function
+        std::int64_t calls = 0;
+        std::int64_t cycles = 0;
+    };
+    bool on = false;
+    std::int64_t total = 0, asleep = 0, entries = 0;
+    std::vector<Row> functions;                                    // most cycles first
+    std::vector<std::tuple<std::string, int, std::int64_t>> lines; // file, line, executions of its first instruction
+};
+
+struct DebugPicture {
+    bool there = false;            // a chip is looked at
+    std::string chip;              // id
+    std::string table;             // "atmega328p"
+    std::uint64_t program = 0;     // another number: other flash contents
+    std::shared_ptr<const std::vector<std::uint16_t>> flash;
+    std::string firmwareFile;
+    bool standing = false;         // paused: frames and locals are of this instant
+    bool inPast = false;           // the run has come further than this
+    kernel::Time earliest{}, latest{};
+    std::string reason;            // why it stands, or empty
+    debug::Registers registers;
+    std::vector<std::uint8_t> changedRegisters;  // r numbers, since the last stop
+    std::vector<FramePicture> frames;
+    std::size_t frame = 0;
+    std::vector<VariablePicture> locals, globals, watches;
+    std::vector<std::uint8_t> io;            // data addresses 0 .. ioEnd - 1
+    std::vector<std::uint8_t> ioBefore;      // at the last stop
+    debug::Space memorySpace = debug::Space::data;
+    std::uint32_t memoryFrom = 0;
+    std::vector<std::uint8_t> memory, memoryBefore;
+    std::uint16_t lowestSp = 0, dataEnd = 0, ramEnd = 0;
+    std::vector<InterruptPicture> interrupts;
+    std::vector<StopPicture> stops;
+    CountPicture counts;
+    bool slow = false;             // slow run is on
+    bool entersInterrupts = false;
+};
+
+// What is looked at.
+struct DebugRequest {
+    std::string chip;              // empty: the first
+    bool on = false;               // somebody looks at all
+    std::size_t frame = 0;
+    std::vector<bench::WatchItem> watches;
+    bool globals = false;
+    debug::Space memorySpace = debug::Space::data;
+    std::uint32_t memoryFrom = 0, memoryBytes = 0;
+};
+
+}  // namespace bramix::session

@@ -1,0 +1,41 @@
+// A stop in the form in which it is looked for; for debugger.cpp and debugger_rules.cpp only.
+#pragma once
+
+#include "session/debugger.h"
+
+namespace bramix::session {
+
+struct Debugger::Rule {
+    enum class Kind : std::uint8_t { code, access, interrupt, edge, level, serial, time, finding, reset } kind = Kind::code;
+    bench::StopItem item;
+    std::size_t index = SIZE_MAX;   // among the stops; SIZE_MAX: only meant once
+    std::size_t chip = 0;
+    std::vector<std::uint32_t> addresses;
+    std::string file;
+    int line = 0;
+    // Where the line's code was last come to, by function (inlined copies apart), with the frame: one execution of the line stops once.
+    std::map<int, std::pair<std::uint32_t, std::uint16_t>> passed;
+    // access
+    std::vector<chip::avr::Watch> watches;
+    bool onChange = false;
+    std::string expression, becomes;
+    std::vector<std::uint8_t> last;  // bytes of the value when last looked at
+    bool stack = false;
+    // interrupt
+    std::uint64_t vectors = 0;
+    // edge, level
+    bench::PinRef pin;
+    bool rising = true, falling = true;
+    bool level = true;
+    kernel::Duration length{};
+    std::optional<Time> since;
+    // serial, finding
+    std::optional<std::size_t> uart;
+    std::string text;
+    // time
+    Time at{};
+    bool done = false;
+    std::int64_t hits = 0;
+};
+
+}  // namespace bramix::session

@@ -1,0 +1,385 @@
+// Stops, steps and going back, on real firmware at several levels of optimisation.
+#include <QtTest>
+
+#include "kernel/random.h"
+#include "session/keeper_bench.h"
+
+using namespace bramix;
+using namespace bramix::session;
+using namespace bramix::test;
+using namespace std::chrono_literals;
+using kernel::Time;
+
+class DebuggerTest : public QObject {
+    Q_OBJECT
+
+private:
+    KeeperBench bench_;
+
+    static bench::StopItem stop(const QString& at, const char* when = "", int count = 1)
+    {
+        bench::StopItem s;
+        s.at = at.toStdString();
+        s.when = when;
+        s.count = count;
+        return s;
+    }
+    static QString line(const char* text) { return QString("keeper.c:%1").arg(lineOf(kKeeper, text)); }
+    static int lineNow(Debugger& d) { return d.frames()[0].place.line; }
+    static bool until(Session& s, Debugger& d, const bench::StopItem& item)
+    {
+        const auto ok = d.begin(item);
+        if (!ok)
+            qWarning("%s", ok.error().text().c_str());
+        return ok && finish(s, d);
+    }
+    static std::uint32_t pc(Session& s) { return s.world().chips()[0].chip->cpu().pc * 2; }
+
+private slots:
+    void initTestCase()
+    {
+        if (!haveCompiler())
+            QSKIP("avr-gcc is not installed");
+        QVERIFY(bench_.build({"-gdwarf-4", "-Os"}));
+    }
+
+    void everyKindOfStopStopsWhereItSays()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        const auto& cpu = s->world().chips()[0].chip->cpu();
+        QVERIFY(until(*s, d, stop(line("sei();"))));
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "sei();"));
+        QVERIFY(until(*s, d, stop("mean")));
+        QCOMPARE(d.frames()[0].place.function, std::string("mean"));
+        QVERIFY(until(*s, d, stop("interrupt TIMER1_COMPA")));
+        QCOMPARE(cpu.pc, 11U * 2);  // vector 11, two words each
+        QVERIFY(until(*s, d, stop("change shown to BOATS_GO")));
+        QCOMPARE(debug::unsignedOf(d.evaluate("shown")->bytes), std::uint64_t{4});
+        QVERIFY(until(*s, d, stop("write gates[1].cm")));
+        QCOMPARE(QString::fromStdString(d.report().text).section(' ', 0, 0), line("gates[1].cm = ladder(3)"));
+        QVERIFY(until(*s, d, stop("read PINC")) == false);  // only once, at the beginning
+        QVERIFY(until(*s, d, stop("rise mcu.PB1")));
+        QVERIFY((s->world().chips()[0].chip->peek(0x25) & 2) != 0);
+        QVERIFY(until(*s, d, stop("fall PB1")));
+        QVERIFY((s->world().chips()[0].chip->peek(0x25) & 2) == 0);
+        const Time before = s->world().now();
+        QVERIFY(until(*s, d, stop(QString("time %1us").arg(before.time_since_epoch() / 1us + 100))));
+        QCOMPARE((s->world().now() - Time(before.time_since_epoch() / 1us * 1us)) / 1us, 100);
+        QVERIFY(until(*s, d, stop("stack 0x08F8")));
+        QVERIFY(cpu.sp < 0x8F8);
+    }
+
+    void aConditionAndACountHoldItBack()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("main")));  // before, memory holds what it came up with
+        QVERIFY(until(*s, d, stop("change ticks", "ticks > 20")));
+        QCOMPARE(debug::unsignedOf(d.evaluate("ticks")->bytes), std::uint64_t{21});  // by three at a time
+        const auto other = bench_.open();
+        Debugger e(*other);
+        QVERIFY(until(*other, e, stop("__vector_11", "", 7)));
+        QCOMPARE(debug::unsignedOf(e.evaluate("ticks")->bytes), std::uint64_t{18});  // six have gone through
+    }
+
+    void aStopWithAMessageSpeaksAndGoesOn()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("main")));
+        bench::StopItem say = stop("change ticks");
+        say.say = "ticks are {ticks}, shown {shown}";
+        d.setStops({say});
+        QCOMPARE(d.stops()[0].problem, std::string());
+        d.begin();
+        QVERIFY(!d.advance(Time(2ms)));
+        const auto log = d.takeLog();
+        QVERIFY2(log.size() > 20, qPrintable(QString::number(log.size())));
+        QVERIFY2(QString::fromStdString(log[2]).contains("ticks are 9, shown "), log[2].c_str());
+        QCOMPARE(d.stops()[0].hits, static_cast<std::int64_t>(log.size()));
+    }
+
+    void whatCannotBeAStopSaysWhy()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        for (const auto& [at, part] : {std::pair{"keeper.c:900", "no code"}, {"gate_of_nowhere", "neither a function"}, {"change chamber", "chamber"}, {"rise mcu.PZ9", "no pin"}, {"interrupt NOON", "no interrupt"},
+                                       {"time soon", "not a time"}, {"0x99999999", "not an address"}, {"", "empty"}, {"serial ready", "no text"}, {"stack 7", "SRAM"}}) {
+            d.setStops({stop(at)});
+            QVERIFY2(QString::fromStdString(d.stops()[0].problem).contains(part), d.stops()[0].problem.c_str());
+        }
+    }
+
+    // Every step ends at the beginning of a line that the independent reader knows, or behind a call.
+    void stepsEndWhereLinesBegin_data()
+    {
+        QTest::addColumn<QStringList>("options");
+        QTest::newRow("DWARF 4, -Os") << QStringList{"-gdwarf-4", "-Os"};
+        QTest::newRow("DWARF 2, -O0") << QStringList{"-gdwarf-2", "-O0"};
+        QTest::newRow("DWARF 4, -O2") << QStringList{"-gdwarf-4", "-O2"};
+        QTest::newRow("STABS, -Os") << QStringList{"-g", "-Os"};
+    }
+
+    void stepsEndWhereLinesBegin()
+    {
+        QFETCH(QStringList, options);
+        KeeperBench bench;
+        QVERIFY(bench.build(options));
+        // Address: file and line, as the independent reader of the same file prints them.
+        const auto s = bench.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("main")));
+        QStringList arguments{"-e", bench.elf};
+        std::vector<std::uint32_t> at;
+        std::vector<int> lines;
+        for (int i = 0; i < 200; ++i) {
+            QVERIFY(d.begin(i % 5 == 0 ? Step::over : Step::line).has_value());
+            QVERIFY2(finish(*s, d), qPrintable(QString("step %1 from 0x%2").arg(i).arg(pc(*s), 0, 16)));
+            at.push_back(pc(*s));
+            lines.push_back(s->place("mcu", pc(*s)).line);
+            arguments << QString("0x%1").arg(pc(*s), 0, 16);
+            const auto stack = d.frames();
+            QVERIFY(std::none_of(stack.begin(), stack.end(), [](const auto& f) { return !f.interrupt.empty(); }));
+        }
+        if (!options.contains("-g")) {  // avr-addr2line reads no STABS lines of functions as we do
+            const QStringList told = output("avr-addr2line", arguments).split('\n', Qt::SkipEmptyParts);
+            QCOMPARE(told.size(), 200);
+            for (int i = 0; i < 200; ++i)
+                QCOMPARE(told[i].section(':', -1).section(' ', 0, 0).toInt(), lines[static_cast<std::size_t>(i)]);
+        }
+        // It went into both functions and came out again.
+        const std::set<int> visited(lines.begin(), lines.end());
+        QVERIFY(visited.contains(lineOf(kKeeper, "sum += values[i]")));
+        QVERIFY(visited.contains(lineOf(kKeeper, "gates[0].open ^= 1")));
+    }
+
+    void aStepOverACallStaysAndAStepOutLeaves()
+    {
+        KeeperBench bench;
+        QVERIFY(bench.build({"-gdwarf-2", "-O0"}));
+        const auto s = bench.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop(line("gates[1].cm = ladder(3)"))));
+        QVERIFY(d.begin(Step::over).has_value());
+        QVERIFY(finish(*s, d));
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "if (gates[0].open)"));
+        QVERIFY(until(*s, d, stop(line("gates[1].cm = ladder(3)"))));
+        QVERIFY(d.begin(Step::line).has_value());
+        QVERIFY(finish(*s, d));
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "if (rungs == 0)"));
+        // Down the ladder, then out one rung at a time.
+        QVERIFY(until(*s, d, stop(line("return 1;"))));
+        for (std::size_t depth = 4; depth >= 1; --depth) {
+            QCOMPARE(d.frames().size(), depth + 1);
+            QVERIFY(d.begin(Step::out).has_value());
+            QVERIFY(finish(*s, d));
+        }
+        QCOMPARE(d.frames().size(), std::size_t{1});
+        QVERIFY(!d.begin(Step::out).has_value());
+    }
+
+    void aStepEntersAnInterruptWhenToldTo()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop(line("sei();"))));
+        d.enterInterrupts(true);
+        bool entered = false;
+        for (int i = 0; i < 400 && !entered; ++i) {
+            QVERIFY(d.begin(Step::over).has_value());
+            QVERIFY(finish(*s, d));
+            entered = d.frames()[0].interrupt == "TIMER1_COMPA";
+        }
+        QVERIFY(entered);
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "calls++;"));
+    }
+
+    // Back n instructions and forward n: the same state, bit for bit.
+    void backAndForwardIsTheSame()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        kernel::Random random(11);
+        s->advance(Time(3ms));
+        for (int round = 0; round < 12; ++round) {
+            s->advance(s->world().now() + std::chrono::microseconds(100 + random.below(3000)));
+            QVERIFY(d.begin(Step::instruction).has_value());
+            QVERIFY(finish(*s, d));
+            const auto there = stateOf(*s);
+            const auto n = 1 + random.below(40);
+            std::vector<std::uint32_t> path;
+            for (std::uint64_t i = 0; i < n; ++i) {
+                const auto ok = d.back(Step::instruction);
+                QVERIFY2(ok, ok ? "" : ok.error().text().c_str());
+                path.push_back(pc(*s));
+            }
+            QVERIFY(stateOf(*s) != there);
+            for (std::uint64_t i = 0; i < n; ++i) {
+                QCOMPARE(pc(*s), path[n - 1 - i]);
+                QVERIFY(d.begin(Step::instruction).has_value());
+                QVERIFY(finish(*s, d));
+            }
+            QVERIFY(stateOf(*s) == there);
+        }
+    }
+
+    // Any moment, gone back to, is what a fresh run is when it is stopped there; what was done from outside is done again.
+    void anyMomentEqualsAFreshRunStoppedThere()
+    {
+        const std::string key = "[[part]]\nid = \"keeper\"\nkind = \"push-button\"\n[[wire]]\nends = [\"keeper.1\", \"mcu.PC2\"]\n[[wire]]\nends = [\"keeper.2\", \"mcu.GND\"]\n";
+        const auto s = bench_.open(key);
+        const auto fresh = bench_.open(key);
+        QVERIFY(s && fresh);
+        const auto press = [](Session& to, double value) { QVERIFY(to.setControl("keeper", "pressed", value).has_value()); };
+        s->advance(Time(3ms));
+        press(*s, 1);
+        s->advance(Time(9ms));
+        press(*s, 0);
+        s->advance(Time(20ms));
+        kernel::Random random(5);
+        std::vector<Time> moments;
+        for (int i = 0; i < 60; ++i)
+            moments.push_back(Time(std::chrono::nanoseconds(100 + random.below(19'900'000))));
+        std::vector<kernel::Snapshot> gone;
+        for (const Time t : moments) {
+            QVERIFY(s->goTo(t).has_value());
+            gone.push_back(stateOf(*s));
+        }
+        std::vector<std::size_t> order(moments.size());
+        std::iota(order.begin(), order.end(), 0);
+        std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return moments[a] < moments[b]; });
+        bool pressed = false, released = false;
+        for (const std::size_t i : order) {
+            if (!pressed && moments[i] >= Time(3ms)) {
+                fresh->advance(Time(3ms));
+                press(*fresh, 1);
+                pressed = true;
+            }
+            if (!released && moments[i] >= Time(9ms)) {
+                fresh->advance(Time(9ms));
+                press(*fresh, 0);
+                released = true;
+            }
+            fresh->advance(moments[i]);
+            QVERIFY2(stateOf(*fresh) == gone[i], qPrintable(QString("at %1 ns").arg(moments[i].time_since_epoch() / 1ns)));
+        }
+    }
+
+    void somethingNewMakesAnotherFuture()
+    {
+        const std::string key = "[[part]]\nid = \"keeper\"\nkind = \"push-button\"\n";
+        const auto s = bench_.open(key);
+        s->advance(Time(10ms));
+        QVERIFY(s->setControl("keeper", "pressed", 1).has_value());
+        s->advance(Time(20ms));
+        QVERIFY(s->goTo(Time(5ms)).has_value());
+        QCOMPARE(s->world().control("keeper", "pressed"), 0.0);
+        s->advance(Time(15ms));
+        QCOMPARE(s->world().control("keeper", "pressed"), 1.0);  // given again
+        QVERIFY(s->goTo(Time(5ms)).has_value());
+        QVERIFY(s->setControl("keeper", "pressed", 0).has_value());  // new: what lay ahead is off
+        s->advance(Time(15ms));
+        QCOMPARE(s->world().control("keeper", "pressed"), 0.0);
+        QCOMPARE(s->inputs().size(), std::size_t{1});
+    }
+
+    void theTapeEndsWhereOneHasGoneBackToAndIsWrittenAnew()
+    {
+        const auto s = bench_.open();
+        s->advance(Time(10ms));
+        const auto channel = s->channelOf({"mcu", "PB1"});
+        const auto all = [&] {
+            std::vector<std::pair<Time, int>> out;
+            for (std::size_t i = 0; i < s->tape().count(channel); ++i)
+                out.emplace_back(s->tape().edge(channel, i).at, s->tape().edge(channel, i).state);
+            return out;
+        };
+        const auto before = all();
+        QVERIFY2(before.size() > 20, qPrintable(QString::number(before.size())));
+        QVERIFY(s->goTo(Time(4ms)).has_value());
+        QVERIFY(all().back().first <= Time(4ms));
+        QVERIFY(all().size() < before.size());
+        s->advance(Time(10ms));
+        QVERIFY(all() == before);
+    }
+
+    void linesGoBackAsTheyCame_data() { stepsEndWhereLinesBegin_data(); }
+
+    void linesGoBackAsTheyCame()
+    {
+        QFETCH(QStringList, options);
+        KeeperBench bench;
+        QVERIFY(bench.build(options));
+        const auto s = bench.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop(line("gates[0].open ^= 1"), "", 5)));
+        std::vector<int> forward{lineNow(d)};
+        for (int i = 0; i < 6; ++i) {
+            QVERIFY(d.begin(Step::over).has_value());
+            QVERIFY(finish(*s, d));
+            forward.push_back(lineNow(d));
+        }
+        std::vector<int> backward{lineNow(d)};
+        for (int i = 0; i < 6; ++i) {
+            const auto ok = d.back(Step::over);
+            QVERIFY2(ok, ok ? "" : ok.error().text().c_str());
+            backward.push_back(lineNow(d));
+        }
+        // The compiler may begin a line twice; in order, without repeats, the way is the same.
+        const auto plain = [](std::vector<int> v) {
+            v.erase(std::unique(v.begin(), v.end()), v.end());
+            return v;
+        };
+        std::reverse(backward.begin(), backward.end());
+        const auto a = plain(forward), b = plain(backward);
+        const std::size_t n = std::min(a.size(), b.size());
+        QVERIFY(n >= 3);
+        for (std::size_t i = 1; i <= n; ++i)
+            QVERIFY2(a[a.size() - i] == b[b.size() - i], qPrintable(QString("%1: %2 and %3").arg(i).arg(a[a.size() - i]).arg(b[b.size() - i])));
+    }
+
+    void theLastChangeIsFound()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        s->advance(Time(30ms));
+        const auto now = debug::unsignedOf(d.evaluate("ticks")->bytes);
+        for (int i = 0; i < 5; ++i) {
+            const auto ok = d.backToChange("ticks");
+            QVERIFY2(ok, ok ? "" : ok.error().text().c_str());
+            QCOMPARE(d.frames()[0].interrupt.empty() && d.frames().size() > 1 ? d.frames()[1].interrupt : d.frames()[0].interrupt, std::string("TIMER1_COMPA"));
+        }
+        QVERIFY(debug::unsignedOf(d.evaluate("ticks")->bytes) < now);
+        // A pin: to the very OUT.
+        QVERIFY(d.backToChange("mcu.PB2").has_value());
+        const auto port = s->world().chips()[0].chip->peek(0x25);
+        QVERIFY(d.begin(Step::instruction).has_value());
+        QVERIFY(finish(*s, d));
+        QVERIFY(((port ^ s->world().chips()[0].chip->peek(0x25)) & 4) != 0);
+        QVERIFY(d.backToChange("gates[0].next").has_value());
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "gates[0].next = &gates[1]"));
+        // What the source never changes was copied out of flash before main().
+        QVERIFY(d.backToChange("deep").has_value());
+        QVERIFY(d.frames().back().place.function != "main");
+        QVERIFY(!d.backToChange("mcu.PB5").has_value());
+    }
+
+    void backToAStopThatWasPassed()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        d.setStops({stop(line("sei();"))});
+        s->world().resume(true);
+        for (auto& unit : s->world().chips())
+            unit.chip->cpu().setBreakpoints({});
+        s->advance(Time(25ms));
+        QVERIFY(d.backToStop().has_value());
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "sei();"));
+        QVERIFY(!d.backToStop().has_value());
+        QCOMPARE(lineNow(d), lineOf(kKeeper, "sei();"));  // and stays where it is
+    }
+};
+
+QTEST_GUILESS_MAIN(DebuggerTest)
+#include "debugger_test.moc"
