@@ -327,6 +327,9 @@ std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& targ
         const Function& function = symbols.functions()[static_cast<std::size_t>(outer)];
         if (const int vector = vectorOf(function.name); vector > 0 && static_cast<std::size_t>(vector) < chip.vectors.size())
             frame.interrupt = chip.vectors[static_cast<std::size_t>(vector)].name;
+        // On its way there, in the table of jumps at the beginning of flash.
+        if (const std::uint32_t vector = regs.pc / 2 / chip.vectorWords; !afterCall && vector > 0 && vector < chip.vectors.size() && function.fromTable)
+            frame.interrupt = chip.vectors[vector].name;
         // The caller's registers.
         Rules rules;
         Registers caller = regs;

@@ -93,8 +93,8 @@ public:
                 const auto size = static_cast<std::uint32_t>(symbol.st_size);
                 if (GELF_ST_TYPE(symbol.st_info) == STT_OBJECT)
                     out.objects_.push_back({address, std::max(size, 1U), demangled(text)});
-                // Assembler does not say what is a function: a label in code is taken for one, up to the next.
-                const bool label = GELF_ST_TYPE(symbol.st_info) == STT_NOTYPE && isCode(file, symbol.st_shndx) && *text != '.' && out.functionWith(address) < 0;
+                // Assembler does not say what is a function: a label in code that others may see is taken for one, up to the next.
+                const bool label = GELF_ST_TYPE(symbol.st_info) == STT_NOTYPE && GELF_ST_BIND(symbol.st_info) != STB_LOCAL && isCode(file, symbol.st_shndx) && *text != '.' && out.functionWith(address) < 0;
                 if ((GELF_ST_TYPE(symbol.st_info) != STT_FUNC && !label) || address >= kElfData || !known.insert(address).second)
                     continue;
                 Function f;

@@ -141,7 +141,7 @@ void LiveSession::fillDebug(Picture& picture)
             const debug::Variable variable = program.symbols.variables()[v];
             const auto address = variable.fixedAddress();
             // Registers of the chip, which the run-time library describes as variables, have a view of their own.
-            if (variable.function < 0 && !(address && *address >= debug::kElfData && *address < debug::kElfData + unit.table->ioEnd))
+            if (variable.function < 0 && !variable.name.starts_with("__") && !(address && *address >= debug::kElfData && *address < debug::kElfData + unit.table->ioEnd))
                 out.globals.push_back(looker.variable(variable.name, variable.name, evaluator.read(variable), debug::Radix::natural, "::" + variable.name));
         }
     for (const bench::WatchItem& w : look_.watches)

@@ -74,12 +74,16 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     bottom->addWidget(ending_);
     bottom->addWidget(sendButton);
     layout->addLayout(bottom);
-    connect(clear, &QPushButton::clicked, view_, &QPlainTextEdit::clear);
+    connect(clear, &QPushButton::clicked, this, [this] {
+        kept_.clear();
+        view_->clear();
+    });
     connect(line_, &QLineEdit::returnPressed, this, &SerialView::send);
     connect(sendButton, &QPushButton::clicked, this, &SerialView::send);
     connect(&editor_, &Editor::serialReceived, this, &SerialView::receive);
     connect(&editor_, &Editor::pictureChanged, this, &SerialView::refresh);
     connect(&editor_, &Editor::sessionRestarted, this, [this] {
+        kept_.clear();
         view_->clear();
         atLineStart_ = true;
     });
@@ -114,7 +118,34 @@ void SerialView::append(const QString& text, const QColor& color, bool stamp, ke
     cursor.insertText(text, format);
 }
 
+// Bytes as they come; a mark among them says that the run has gone back, and what came later has not happened.
 void SerialView::receive(const std::vector<session::SerialByte>& bytes)
+{
+    constexpr std::size_t kMost = 4'000'000;
+    std::size_t from = 0;
+    for (std::size_t i = 0; i < bytes.size(); ++i)
+        if (bytes[i].uart == session::kRewound) {
+            kept_.insert(kept_.end(), bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.begin() + static_cast<std::ptrdiff_t>(i));
+            std::erase_if(kept_, [&](const session::SerialByte& b) { return b.at > bytes[i].at; });
+            from = i + 1;
+            writeAgain();
+        }
+    const std::vector<session::SerialByte> fresh(bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.end());
+    kept_.insert(kept_.end(), fresh.begin(), fresh.end());
+    if (kept_.size() > kMost)
+        kept_.erase(kept_.begin(), kept_.begin() + static_cast<std::ptrdiff_t>(kept_.size() - kMost));
+    write(fresh);
+}
+
+void SerialView::writeAgain()
+{
+    view_->clear();
+    atLineStart_ = true;
+    lastSent_ = false;
+    write(kept_);
+}
+
+void SerialView::write(const std::vector<session::SerialByte>& bytes)
 {
     const auto wanted = static_cast<std::uint32_t>(std::max(0, uart_->currentIndex()));
     QScrollBar* bar = view_->verticalScrollBar();

@@ -22,6 +22,8 @@ public:
 
 private:
     void receive(const std::vector<session::SerialByte>& bytes);
+    void write(const std::vector<session::SerialByte>& bytes);
+    void writeAgain();
     void refresh();
     void send();
     void append(const QString& text, const QColor& color, bool stamp, kernel::Time at);
@@ -34,6 +36,7 @@ private:
     QComboBox* ending_;
     QStringList history_;
     qsizetype historyAt_ = 0;
+    std::vector<session::SerialByte> kept_;  // what has come, so that it can be written again after going back
     bool atLineStart_ = true;
     bool lastSent_ = false;
 

@@ -79,6 +79,8 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
     connect(parts_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit partChosen(item->data(Qt::UserRole).toString().toStdString()); });
     connect(findings_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
         emit placeChosen(item->data(Qt::UserRole).toString().toStdString());
+        if (const QString source = item->data(Qt::UserRole + 3).toString(); !source.isEmpty())
+            emit codeChosen(item->data(Qt::UserRole + 4).toString().toStdString(), source);
         emit momentChosen(kernel::Time(kernel::Duration(item->data(Qt::UserRole + 1).toLongLong())));
     });
     findings_->setContextMenuPolicy(Qt::CustomContextMenu);
@@ -228,6 +230,8 @@ void Drawer::fillFindings()
         item->setData(Qt::UserRole, QString::fromStdString(f.where));
         item->setData(Qt::UserRole + 1, static_cast<qlonglong>(f.time.time_since_epoch().count()));
         item->setData(Qt::UserRole + 2, QString::fromStdString(f.rule));
+        item->setData(Qt::UserRole + 3, QString::fromStdString(f.source));
+        item->setData(Qt::UserRole + 4, QString::fromStdString(f.chip));
         item->setToolTip(tr("%1. A click goes to the part and the moment; the other button mutes it.").arg(QString::fromStdString(f.rule)));
         item->setFont(theme::words(8.8));
         constexpr int kBeside = 56;  // icon, margins and a scroll bar

@@ -33,6 +33,7 @@ signals:
     void saveWanted(bool elsewhere);
     void fileChosen(const QString& file);
     void placeChosen(const std::string& where);
+    void codeChosen(const std::string& chip, const QString& place);  // "lock.c:42"
     void momentChosen(kernel::Time at);
 
 private:

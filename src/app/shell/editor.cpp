@@ -327,6 +327,13 @@ void Editor::restart()
     emit sessionRestarted();
 }
 
+void Editor::firmwareBuilt()
+{
+    built_ = QDateTime::currentDateTime();
+    watchFirmware();
+    restart();
+}
+
 void Editor::replacePart(const std::string& part) { session_.replacePart(part); }
 
 // What stays where a hand puts it is part of the bench, though not of its history.
@@ -402,6 +409,8 @@ void Editor::firmwareFileChanged(const QString& path)
             return;
         }
         watchFirmware();
+        if (built_.isValid() && info.lastModified() <= built_)
+            return;
         for (const bench::PartItem& part : document_.parts)
             if (!part.firmware.empty() && QDir(folder()).absoluteFilePath(QString::fromStdString(part.firmware)) == path)
                 session_.loadFirmware(part.id, path.toStdString());

@@ -10,6 +10,7 @@
 #include <QDateTime>
 #include <QFileSystemWatcher>
 #include <QObject>
+#include <QDateTime>
 #include <QTimer>
 
 #include "bench/edit.h"
@@ -69,6 +70,8 @@ public:
     void toggleRun();
     void step();
     void restart();
+    // The firmware has just been built: it is loaded anew and the bench starts again, controls as they stand.
+    void firmwareBuilt();
     void replacePart(const std::string& part);
     void setControl(const std::string& part, const std::string& control, double value);
     // Into the named part, and into the document, as a path beside the bench file where that is possible.
@@ -116,6 +119,7 @@ private:
     QTimer frame_;
     QTimer autosave_;
     QFileSystemWatcher watcher_;
+    QDateTime built_;  // what the watcher sees of that build is no news
 };
 
 }  // namespace bramix::app

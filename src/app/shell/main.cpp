@@ -16,21 +16,29 @@ namespace {
 using namespace bramix;
 
 // Runs the bench for a simulated while with the window open, draws it, and leaves.
-int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial)
+int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop)
 {
     if (serial)
         window.showSerial();
     window.tapeView().follow(std::chrono::milliseconds(2500));
     window.editor().session().settle();
-    window.editor().run();
+    if (stop.isEmpty()) {
+        window.editor().run();
+    } else {
+        bench::StopItem once;
+        once.at = stop.toStdString();
+        window.editor().session().runTo(once);
+    }
+    window.editor().session().settle();
     QTimer poll;
     QObject::connect(&poll, &QTimer::timeout, &window, [&] {
-        if (window.editor().picture().now < kernel::Time(until) && window.editor().picture().stopped.empty())
+        const session::Picture& now = window.editor().picture();
+        if (now.now < kernel::Time(until) && now.stopped.empty() && (now.running || now.number == 0 || stop.isEmpty()))
             return;
         poll.stop();
         window.editor().pause();
         window.editor().session().settle();
-        QTimer::singleShot(80, &window, [&] {
+        QTimer::singleShot(250, &window, [&] {
             const bool good = window.grab().save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
             QApplication::exit(good ? 0 : 2);
@@ -67,8 +75,11 @@ int main(int argc, char** argv)
         const QCommandLineOption sweep("sweep", "with --picture: show the sweep of this figure, PART.NAME=FROM..TO", "range");
         const QCommandLineOption plot("plot", "with --sweep: what is plotted, comma separated", "traces");
         const QCommandLineOption curves("curves", "with --sweep: a curve for each, PART.NAME=A,B,C", "values");
+        const QCommandLineOption code("code", "with --picture: show the code and this pane: variables, stops, build, chip, memory or timing", "pane");
+        const QCommandLineOption until("until", "with --picture: run to this stop, such as lock.c:41 or \"change ticks\"", "stop");
+        const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes});
+        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -83,9 +94,9 @@ int main(int argc, char** argv)
             window.showStart();
         window.show();
         if (parser.isSet(picture)) {
-            const auto until = kernel::parseDuration(parser.value(span).toStdString());
-            if (!until) {
-                fmt::print(stderr, "--for: {}\n", until.error().text());
+            const auto length = kernel::parseDuration(parser.value(span).toStdString());
+            if (!length) {
+                fmt::print(stderr, "--for: {}\n", length.error().text());
                 return 2;
             }
             window.neverAsk();
@@ -110,6 +121,16 @@ int main(int argc, char** argv)
                 }
                 window.showScope();
             }
+            if (parser.isSet(code)) {
+                window.showCode(true);
+                app::CodePanel& panel = window.code();
+                const std::map<QString, QWidget*> panes{{"variables", &panel.variables()}, {"stops", &panel.stops()}, {"build", &panel.buildPane()}, {"chip", &panel.chip()}, {"memory", &panel.memory()}, {"timing", &panel.timing()}};
+                for (const QString& name : parser.value(code).split(','))
+                    if (const auto pane = panes.find(name); pane != panes.end())
+                        panel.showPane(pane->second);
+            }
+            if (parser.isSet(count))
+                window.editor().session().countCycles(true);
             for (const QString& pin : parser.value(probes).split(',', Qt::SkipEmptyParts))
                 if (const auto ref = bench::parsePinRef(pin.toStdString()))
                     window.editor().toggleProbe(*ref);
@@ -129,7 +150,7 @@ int main(int argc, char** argv)
                 }
                 window.showSweep();
             }
-            return drawPicture(window, parser.value(picture), *until, parser.isSet(serial));
+            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until));
         }
         return QApplication::exec();
     } catch (const std::exception& bug) {

@@ -21,6 +21,7 @@ namespace {
 
 constexpr double kWireShare = 0.325;     // of the height, for the tape
 constexpr double kMeasureShare = 0.62;
+constexpr double kDebugShare = 0.25;
 constexpr int kMessageMs = 8000;
 
 }  // namespace
@@ -61,8 +62,17 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     drawer_ = new Drawer(editor_, art_);
     bench_ = new BenchView(editor_, art_);
     inspector_ = new Inspector(editor_);
+    code_ = new CodePanel(editor_);
+    middle_ = new QSplitter(Qt::Horizontal);
+    middle_->setHandleWidth(1);
+    middle_->setChildrenCollapsible(false);
+    middle_->addWidget(code_);
+    middle_->addWidget(bench_);
+    middle_->setStretchFactor(0, 0);
+    middle_->setStretchFactor(1, 1);
+    code_->hide();
     columns->addWidget(drawer_);
-    columns->addWidget(bench_, 1);
+    columns->addWidget(middle_, 1);
     columns->addWidget(inspector_);
 
     auto* lowerBox = new QWidget;
@@ -147,6 +157,13 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     });
     connect(drawer_, &Drawer::momentChosen, tape_, &TapeView::goTo);
     connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:/"))); });
+    connect(drawer_, &Drawer::codeChosen, this, &MainWindow::openCode);
+    connect(&code_->buildPane(), &BuildPane::built, this, [this](bool good) {
+        if (good)
+            showMessage(code_->buildPane().warnings() > 0 ? tr("Built with %1 warnings; the bench starts again").arg(code_->buildPane().warnings()) : tr("Built; the bench starts again"), false);
+        else
+            showCode(true);
+    });
     connect(restore, &QPushButton::clicked, this, [this] {
         editor_.restoreRecovery();
         recovery_->hide();
@@ -157,7 +174,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     });
     addCommands();
     QTimer::singleShot(0, this, [this] {
-        arrange(kWireShare);
+        arrange(code_->isVisible() ? kDebugShare : kWireShare);
         showRecoveryBar();
         bench_->fitAll();
     });
@@ -174,7 +191,35 @@ void MainWindow::addCommands()
         commands_.push_back({name, keys.isEmpty() ? QString() : keys.first().toString(QKeySequence::NativeText), std::move(run)});
     };
     add(tr("Run or pause"), {Qt::Key_Space}, [this] { editor_.toggleRun(); });
-    add(tr("Step one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Period), QKeySequence(Qt::Key_Colon), QKeySequence(Qt::Key_Greater)}, [this] { editor_.step(); });
+    const auto steps = [&](const QString& name, const QList<QKeySequence>& keys, session::Step step, bool back) {
+        add(name, keys, [this, step, back] {
+            if (back)
+                editor_.session().back(step);
+            else
+                editor_.session().step(step);
+        });
+    };
+    steps(tr("Step one line"), {QKeySequence(Qt::Key_Period)}, session::Step::line, false);
+    steps(tr("Step over the calls of this line"), {QKeySequence(Qt::ALT | Qt::Key_Period)}, session::Step::over, false);
+    steps(tr("Step out of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Period)}, session::Step::out, false);
+    steps(tr("Step one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Period), QKeySequence(Qt::Key_Colon), QKeySequence(Qt::Key_Greater)}, session::Step::instruction, false);
+    steps(tr("Step over one instruction"), {}, session::Step::instructionOver, false);
+    steps(tr("Back one line"), {QKeySequence(Qt::Key_Comma)}, session::Step::line, true);
+    steps(tr("Back over the calls before"), {QKeySequence(Qt::ALT | Qt::Key_Comma)}, session::Step::over, true);
+    steps(tr("Back to the call of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Comma)}, session::Step::out, true);
+    steps(tr("Back one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Comma), QKeySequence(Qt::Key_Semicolon), QKeySequence(Qt::Key_Less)}, session::Step::instruction, true);
+    add(tr("Back to the last stop that was passed"), {}, [this] { editor_.session().backToStop(); });
+    add(tr("Back to the last edge of the pin under the pointer"), {}, [this] {
+        if (const auto pin = bench_->hoveredPin())
+            editor_.session().backToChange(pin->text());
+    });
+    add(tr("Stop at this line, or no more"), {QKeySequence(Qt::Key_B)}, [this] { code_->toggleStopAtCursor(); });
+    add(tr("Run to this line"), {QKeySequence(Qt::Key_G)}, [this] { code_->runToCursor(); });
+    add(tr("Unfold instructions under the line"), {QKeySequence(Qt::Key_I)}, [this] { code_->toggleInstructions(); });
+    add(tr("Steps enter interrupts, or do not"), {}, [this] { editor_.session().enterInterrupts(!editor_.picture().debug.entersInterrupts); });
+    add(tr("Slow run, line by line"), {}, [this] { code_->slowRun(!editor_.picture().debug.slow); });
+    add(tr("Build the firmware, load it and restart"), {QKeySequence(Qt::CTRL | Qt::Key_B)}, [this] { code_->build(); });
+    add(tr("Code beside the bench, or away"), {QKeySequence(Qt::CTRL | Qt::Key_2)}, [this] { showCode(!code_->isVisible()); });
     add(tr("Restart"), {QKeySequence(Qt::CTRL | Qt::Key_R)}, [this] { editor_.restart(); });
     add(tr("Real time or full speed"), {}, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });
     add(tr("Add a part"), {QKeySequence(Qt::Key_Slash)}, [this] { openAddPart(); });
@@ -223,7 +268,10 @@ void MainWindow::addCommands()
     add(tr("Zoom out"), {QKeySequence::ZoomOut}, [this] { bench_->zoomBy(0.8, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
     add(tr("Undo"), {QKeySequence(Qt::CTRL | Qt::Key_Z)}, [this] { editor_.undo(); });
     add(tr("Redo"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z)}, [this] { editor_.redo(); });
-    add(tr("Arrangement: wire"), {QKeySequence(Qt::CTRL | Qt::Key_1)}, [this] { arrange(kWireShare); });
+    add(tr("Arrangement: wire"), {QKeySequence(Qt::CTRL | Qt::Key_1)}, [this] {
+        showCode(false);
+        arrange(kWireShare);
+    });
     add(tr("Arrangement: measure"), {QKeySequence(Qt::CTRL | Qt::Key_3)}, [this] {
         showTape();
         arrange(kMeasureShare);
@@ -239,7 +287,12 @@ void MainWindow::addCommands()
     add(tr("Start page"), {}, [this] { showStart(); });
     add(tr("New bench"), {QKeySequence::New}, [this] { askNew(); });
     add(tr("Open a bench"), {QKeySequence::Open}, [this] { askOpen(); });
-    add(tr("Save"), {QKeySequence::Save}, [this] { askSave(false); });
+    add(tr("Save"), {QKeySequence::Save}, [this] {
+        if (code_->hasUnsaved() && code_->isVisible() && code_->isAncestorOf(QApplication::focusWidget()))
+            code_->save();
+        else
+            askSave(false);
+    });
     add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
     add(tr("Export as SVG, PDF, PNG, wiring list or bill of materials"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { askExport(); });
     add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
@@ -250,6 +303,33 @@ void MainWindow::arrange(double tapeShare)
     const int total = split_->height();
     const int lower = static_cast<int>(total * tapeShare);
     split_->setSizes({total - lower, lower});
+}
+
+void MainWindow::showCode(bool on)
+{
+    code_->setVisible(on);
+    code_->setLooking(on);
+    // On a small screen the bench needs the inspector's room.
+    constexpr int kWideEnough = 1600;
+    inspector_->setVisible(!on || width() >= kWideEnough);
+    if (on) {
+        const int room = middle_->width() + (inspector_->isVisible() ? 0 : inspector_->width());
+        middle_->setSizes({std::clamp(room * 48 / 100, 560, 900), std::max(200, room - std::clamp(room * 48 / 100, 560, 900))});
+        if (code_->view() != nullptr)
+            code_->view()->setFocus();
+        arrange(kDebugShare);
+    }
+    QTimer::singleShot(0, this, [this] { bench_->fitAll(); });
+}
+
+void MainWindow::openCode(const std::string& chip, const QString& place)
+{
+    if (!code_->isVisible())
+        showCode(true);
+    code_->chooseChip(chip);
+    // The sources come with the next picture where nobody has looked before.
+    if (!code_->openPlace(place))
+        QTimer::singleShot(120, this, [this, place] { code_->openPlace(place); });
 }
 
 void MainWindow::open(const QString& file)
@@ -343,6 +423,13 @@ std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
     for (const bench::NetItem& net : editor_.document().nets)
         if (matches(QString::fromStdString(net.name)) && !net.pins.empty())
             out.push_back({QString::fromStdString(net.name), tr("net, %1 pins").arg(net.pins.size()), {}, [this, name = net.pins[0].part] { bench_->reveal(name); }});
+    if (!typed.isEmpty())
+        for (const auto& [name, show] : code_->findable())
+            if (matches(name))
+                out.push_back({name, name.endsWith(')') || !name.contains('.') ? tr("function") : tr("source"), {}, [this, show] {
+                                   showCode(true);
+                                   show();
+                               }});
     for (const Command& command : commands_)
         if (matches(command.name))
             out.push_back({command.name, command.keys, {}, command.run});

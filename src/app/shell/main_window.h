@@ -8,6 +8,7 @@
 #include <QTabBar>
 
 #include "app/canvas/bench_view.h"
+#include "app/code/code_panel.h"
 #include "app/inspector/inspector.h"
 #include "app/scope/scope_view.h"
 #include "app/serial/serial_view.h"
@@ -46,6 +47,11 @@ public:
     [[nodiscard]] ScopeView& scope() { return *scope_; }
     [[nodiscard]] SweepView& sweep() { return *sweep_; }
     void showTape();
+    [[nodiscard]] CodePanel& code() { return *code_; }
+    // Code beside the bench, or away.
+    void showCode(bool on);
+    // Opens a source line ("lock.c:42") of a chip's firmware.
+    void openCode(const std::string& chip, const QString& place);
     // Closing asks no questions; for tests.
     void neverAsk() { asks_ = false; }
 
@@ -82,6 +88,8 @@ private:
     Drawer* drawer_;
     BenchView* bench_;
     Inspector* inspector_;
+    CodePanel* code_ = nullptr;
+    QSplitter* middle_ = nullptr;
     TapeView* tape_;
     ScopeView* scope_ = nullptr;
     SweepView* sweep_ = nullptr;

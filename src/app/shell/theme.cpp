@@ -59,6 +59,7 @@ QByteArray iconSvg(const QString& name, const QColor& color)
         {"run", R"(<path d="M8 5 L19 12 L8 19 Z" fill="C"/>)"},
         {"pause", R"(<path d="M8.5 5.5 V18.5 M15.5 5.5 V18.5" stroke-width="3.2"/>)"},
         {"step", R"(<path d="M7 5 V19 M11.500 6.500 L18 12 L11.500 17.500"/>)"},
+        {"back", R"(<path d="M17 5 V19 M12.500 6.500 L6 12 L12.500 17.500"/>)"},
         {"restart", R"(<path d="M18.500 12 A6.500 6.500 0 1 1 15.500 6.500 M15.500 2.800 V7 H11.300"/>)"},
         {"parts", R"(<rect x="4.500" y="4.500" width="6" height="6" rx="1.200"/><circle cx="16.500" cy="7.500" r="3.200"/><path d="M4.500 16.500 H10.500 M7.500 13.500 V19.500"/><rect x="13.500" y="13.500" width="6" height="6" rx="1.200"/>)"},
         {"files", R"(<path d="M6 3.500 H13.500 L18.500 8.500 V20.500 H6 Z M13.500 3.500 V8.500 H18.500 M9 13 H15.500 M9 16.500 H13.500"/>)"},
@@ -110,9 +111,16 @@ QToolButton:checked { background: #F0DFE6; }
 QListWidget { background: #FDFBF6; border: none; outline: none; }
 QListWidget::item { padding: 5px 8px; border-radius: 5px; }
 QListWidget::item:selected { background: #F0DFE6; color: #2A2230; }
+QTreeWidget { background: #FDFBF6; border: none; border-radius: 5px; outline: none; }
+QTreeWidget::item { padding: 1px 2px; }
+QTreeWidget::item:selected { background: #F0DFE6; color: #2A2230; }
+QWidget#code { background: #ECE5D8; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }
 QScrollBar::handle:vertical { background: #C9BEAD; border-radius: 4px; min-height: 24px; }
+QScrollBar:horizontal { background: transparent; height: 8px; margin: 0; }
+QScrollBar::handle:horizontal { background: #C9BEAD; border-radius: 4px; min-width: 24px; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QSplitter::handle { background: #D5CBBA; }
 )");

@@ -55,9 +55,10 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         buttons->addWidget(b);
         return b;
     };
+    back_ = button("back", "back", theme::kInk, tr("Back one line (,)\nBack one instruction (Shift+,)"));
     run_ = button("run", "run", Qt::white, tr("Run or pause (Space)"));
     run_->setFixedSize(48, 29);
-    step_ = button("step", "step", theme::kInk, tr("One instruction (Shift+.)"));
+    step_ = button("step", "step", theme::kInk, tr("One line (.)\nOver its calls (Alt+.), out of the function (Ctrl+.), one instruction (Shift+.)"));
     restart_ = button("restart", "restart", theme::kInk, tr("Power off and on again (Ctrl+R)"));
     layout->addWidget(pill);
 
@@ -88,7 +89,8 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     layout->addWidget(find_);
 
     connect(run_, &QToolButton::clicked, &editor_, &Editor::toggleRun);
-    connect(step_, &QToolButton::clicked, &editor_, &Editor::step);
+    connect(step_, &QToolButton::clicked, this, [this] { editor_.session().step(session::Step::line); });
+    connect(back_, &QToolButton::clicked, this, [this] { editor_.session().back(session::Step::line); });
     connect(restart_, &QToolButton::clicked, &editor_, &Editor::restart);
     connect(speed_, &QPushButton::clicked, this, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });
     connect(findings_, &QPushButton::clicked, this, &Transport::findingsWanted);

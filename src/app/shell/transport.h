@@ -29,6 +29,7 @@ private:
     Editor& editor_;
     QLabel* title_;
     QToolButton* run_;
+    QToolButton* back_ = nullptr;
     QToolButton* step_;
     QToolButton* restart_;
     QLabel* clock_;

@@ -1,0 +1,186 @@
+#include "app/code/build_pane.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QRegularExpression>
+#include <QVBoxLayout>
+
+#include "app/shell/theme.h"
+#include "bench/new_bench.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kFile = Qt::UserRole, kLine = Qt::UserRole + 1;
+constexpr int kMostLines = 5000;
+
+}  // namespace
+
+BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
+{
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(4);
+    auto* head = new QHBoxLayout;
+    title_ = new QLabel(tr("Not built yet"));
+    title_->setFont(theme::words(8.4));
+    auto* start = new QPushButton(tr("Build"));
+    start->setToolTip(tr("Build, load and restart (Ctrl+B)"));
+    auto* how = new QPushButton(tr("How …"));
+    how->setToolTip(tr("The command that builds this bench's firmware"));
+    for (QPushButton* b : {start, how}) {
+        b->setFocusPolicy(Qt::NoFocus);
+        b->setFont(theme::words(8.6));
+    }
+    head->addWidget(title_, 1);
+    head->addWidget(how);
+    head->addWidget(start);
+    rows->addLayout(head);
+    output_ = new QListWidget;
+    output_->setObjectName("buildOutput");
+    output_->setFont(theme::figures(8.2));
+    output_->setFocusPolicy(Qt::ClickFocus);
+    output_->setStyleSheet("QListWidget::item { padding: 1px 4px; }");
+    output_->setWordWrap(true);
+    rows->addWidget(output_, 1);
+    process_.setProcessChannelMode(QProcess::MergedChannels);
+    connect(start, &QPushButton::clicked, this, &BuildPane::build);
+    connect(how, &QPushButton::clicked, this, [this] {
+        bool ok = false;
+        const QString text = QInputDialog::getText(this, tr("Build command"), tr("Run in the bench's folder; empty: a Makefile beside the firmware"), QLineEdit::Normal, QString::fromStdString(editor_.document().build), &ok);
+        if (ok)
+            editor_.change(tr("build command"), [&](bench::Document& d) { d.build = text.trimmed().toStdString(); });
+    });
+    connect(&process_, &QProcess::readyReadStandardOutput, this, [this] { take(process_.readAllStandardOutput()); });
+    connect(&process_, &QProcess::finished, this, &BuildPane::finished);
+    connect(&process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
+        if (error == QProcess::FailedToStart) {
+            line(tr("The shell could not be started."));
+            emit built(false);
+        }
+    });
+    connect(output_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        if (item->data(kLine).toInt() > 0)
+            emit placeChosen(item->data(kFile).toString(), item->data(kLine).toInt());
+    });
+}
+
+BuildPane::Plan BuildPane::plan() const
+{
+    const QString folder = editor_.folder();
+    if (!editor_.document().build.empty())
+        return {folder, QString::fromStdString(editor_.document().build)};
+    QStringList candidates;
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (!part.firmware.empty()) {
+            QDir up = QFileInfo(QDir(folder).absoluteFilePath(QString::fromStdString(part.firmware))).dir();
+            candidates << up.path();
+            if (up.cdUp())
+                candidates << up.path();
+        }
+    candidates << folder << QDir(folder).filePath("firmware");
+    for (const QString& c : candidates) {
+        for (const char* name : {"Makefile", "makefile", "GNUmakefile"})
+            if (QFileInfo::exists(QDir(c).filePath(name)))
+                return {c, "make"};
+        if (QFileInfo::exists(QDir(c).filePath("CMakeLists.txt")))
+            return {c, "cmake -S . -B build && cmake --build build"};
+        if (QFileInfo::exists(QDir(c).filePath("build.sh")))
+            return {c, "sh build.sh"};
+    }
+    return {};
+}
+
+void BuildPane::build()
+{
+    if (isBuilding())
+        return;
+    output_->clear();
+    errors_ = warnings_ = 0;
+    rest_.clear();
+    const Plan p = plan();
+    if (p.command.isEmpty()) {
+        title_->setText(tr("Nothing to build with"));
+        line(tr("Neither a Makefile nor a CMakeLists.txt lies beside the firmware of this bench. Say how it is built with \"How …\"."));
+        emit built(false);
+        return;
+    }
+    folder_ = p.folder;
+    title_->setText(tr("Building …"));
+    line(QString("%1 $ %2").arg(QDir(editor_.folder()).relativeFilePath(folder_) == "." ? QString() : QDir(editor_.folder()).relativeFilePath(folder_), p.command).trimmed());
+    process_.setWorkingDirectory(folder_);
+    QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+    environment.insert("LC_MESSAGES", "C");  // "error" and "warning" are what is looked for
+    environment.remove("LC_ALL");
+    process_.setProcessEnvironment(environment);
+    process_.start("/bin/sh", {"-c", p.command});
+}
+
+void BuildPane::take(const QByteArray& bytes)
+{
+    rest_ += bytes;
+    for (qsizetype end; (end = rest_.indexOf('\n')) >= 0;) {
+        line(QString::fromLocal8Bit(rest_.left(end)));
+        rest_.remove(0, end + 1);
+    }
+}
+
+void BuildPane::line(const QString& text)
+{
+    static const QRegularExpression place("^(?:In file included from )?([^\\s:][^:]*):(\\d+)(?::\\d+)?:\\s*(fatal error|error|warning|note)?");
+    auto* item = new QListWidgetItem(text, output_);
+    if (const auto match = place.match(text); match.hasMatch()) {
+        item->setData(kFile, QDir(folder_).absoluteFilePath(match.captured(1)));
+        item->setData(kLine, match.captured(2).toInt());
+        const QString kind = match.captured(3);
+        if (kind.endsWith("error")) {
+            ++errors_;
+            item->setForeground(theme::kRust);
+        } else if (kind == "warning") {
+            ++warnings_;
+            item->setForeground(QColor(0x8A, 0x52, 0x06));
+        }
+        item->setToolTip(tr("Click to go there"));
+    } else if (text.contains("*** ") || text.contains(": error:") || text.contains("undefined reference")) {
+        item->setForeground(theme::kRust);
+    }
+    // What is not installed is named with the package that brings it.
+    static const QRegularExpression missing("(?:/bin/)?sh: \\d*:? ?([\\w+-]+): not found|make: ([\\w+-]+): No such file");
+    if (const auto match = missing.match(text); match.hasMatch()) {
+        const QString program = match.captured(1) + match.captured(2);
+        QString packages = program == "make" ? "make" : program == "cmake" ? "cmake" : QString();
+        for (const bench::Tool& tool : bench::buildTools())
+            if (QString::fromStdString(tool.program) == program)
+                packages = QString::fromStdString(tool.packages);
+        if (!packages.isEmpty())
+            new QListWidgetItem(tr("%1 is not installed: apt install %2").arg(program, packages), output_);
+    }
+    while (output_->count() > kMostLines)
+        delete output_->takeItem(0);
+    output_->scrollToBottom();
+}
+
+void BuildPane::finished(int code, QProcess::ExitStatus status)
+{
+    take(process_.readAllStandardOutput());
+    if (!rest_.isEmpty())
+        line(QString::fromLocal8Bit(std::exchange(rest_, {})));
+    const bool good = status == QProcess::NormalExit && code == 0;
+    const QString told = warnings_ == 0 ? QString() : warnings_ == 1 ? tr(", 1 warning") : tr(", %1 warnings").arg(warnings_);
+    title_->setText(good ? tr("Built%1").arg(told) : errors_ == 1 ? tr("1 error%1").arg(told) : errors_ > 0 ? tr("%1 errors%2").arg(errors_).arg(told) : tr("Failed with code %1").arg(code));
+    title_->setStyleSheet(good ? "color: #4B7B3F;" : "color: #A83A22;");
+    if (good)
+        editor_.firmwareBuilt();
+    else
+        for (int i = 0; i < output_->count(); ++i)
+            if (output_->item(i)->foreground().color() == theme::kRust) {
+                output_->scrollToItem(output_->item(i));
+                break;
+            }
+    emit built(good);
+}
+
+}  // namespace bramix::app

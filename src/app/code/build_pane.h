@@ -1,0 +1,53 @@
+// Building the firmware: the bench's command, its output as it comes, and errors that lead to their lines.
+// Tested by tests/app/code_test.cpp.
+#pragma once
+
+#include <QLabel>
+#include <QListWidget>
+#include <QProcess>
+#include <QPushButton>
+#include <QWidget>
+
+#include "app/shell/editor.h"
+
+namespace bramix::app {
+
+class BuildPane : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit BuildPane(Editor& editor, QWidget* parent = nullptr);
+
+    // Runs the command that the bench names, or what is found beside the firmware: a Makefile, a CMakeLists.txt.
+    void build();
+    [[nodiscard]] bool isBuilding() const { return process_.state() != QProcess::NotRunning; }
+    [[nodiscard]] QListWidget& output() { return *output_; }
+    // How many errors and warnings the last build told of.
+    [[nodiscard]] int errors() const { return errors_; }
+    [[nodiscard]] int warnings() const { return warnings_; }
+
+signals:
+    void placeChosen(const QString& file, int line);
+    // The build is over; `good`: the firmware has been loaded anew and the bench restarted.
+    void built(bool good);
+
+private:
+    struct Plan {
+        QString folder;
+        QString command;
+    };
+    [[nodiscard]] Plan plan() const;
+    void take(const QByteArray& bytes);
+    void line(const QString& text);
+    void finished(int code, QProcess::ExitStatus status);
+
+    Editor& editor_;
+    QProcess process_;
+    QString folder_;
+    QByteArray rest_;
+    QLabel* title_;
+    QListWidget* output_;
+    int errors_ = 0, warnings_ = 0;
+};
+
+}  // namespace bramix::app

@@ -1,0 +1,779 @@
+#include "app/code/code_panel.h"
+
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QMenu>
+#include <QSaveFile>
+#include <QToolTip>
+#include <QVBoxLayout>
+
+#include "app/shell/theme.h"
+#include "debug/disassembler.h"
+#include "debug/register_view.h"
+
+namespace bramix::app {
+
+namespace {
+
+constexpr int kMostUnfolded = 80;    // instructions under one line
+constexpr int kUnfoldedWidth = 64;    // letters, so that the ground is one block
+constexpr double kUsualPace = 4;     // lines a second
+
+QTabBar* smallTabs(const QStringList& names)
+{
+    auto* tabs = new QTabBar;
+    for (const QString& name : names)
+        tabs->addTab(name);
+    tabs->setDrawBase(false);
+    tabs->setExpanding(false);
+    tabs->setUsesScrollButtons(false);
+    tabs->setFocusPolicy(Qt::NoFocus);
+    tabs->setFont(theme::words(8.6, QFont::DemiBold));
+    tabs->setStyleSheet("QTabBar::tab { background: transparent; color: #6F6577; padding: 4px 8px; border: none; border-bottom: 2px solid transparent; }"
+                        "QTabBar::tab:selected { color: #2A2230; border-bottom: 2px solid #8A2B57; }");
+    return tabs;
+}
+
+}  // namespace
+
+CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
+{
+    setObjectName("code");
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(8, 4, 8, 0);
+    head->setSpacing(4);
+    tabs_ = new QTabBar;
+    tabs_->setObjectName("codeTabs");
+    tabs_->setDrawBase(false);
+    tabs_->setExpanding(false);
+    tabs_->setFocusPolicy(Qt::NoFocus);
+    tabs_->setElideMode(Qt::ElideMiddle);
+    tabs_->setFont(theme::words(9, QFont::Medium));
+    tabs_->setStyleSheet("QTabBar::tab { background: transparent; color: #6F6577; padding: 5px 10px; border: none; border-top-left-radius: 6px; border-top-right-radius: 6px; }"
+                         "QTabBar::tab:selected { background: #FDFBF6; color: #2A2230; }");
+    head->addWidget(tabs_, 1);
+    const auto button = [&](const QString& text, const QString& tip) {
+        auto* b = new QToolButton;
+        b->setText(text);
+        b->setToolTip(tip);
+        b->setCheckable(true);
+        b->setFocusPolicy(Qt::NoFocus);
+        b->setFont(theme::words(8.6));
+        head->addWidget(b);
+        return b;
+    };
+    unfold_ = button(tr("Instructions"), tr("Unfold the instructions of the line where the program stands (I)"));
+    unfold_->setChecked(true);
+    slow_ = button(tr("Slow run"), tr("Step line by line, so many a second"));
+    pace_ = new QSpinBox;
+    pace_->setRange(1, 100);
+    pace_->setValue(static_cast<int>(kUsualPace));
+    pace_->setSuffix(tr(" a second"));
+    pace_->setFocusPolicy(Qt::ClickFocus);
+    pace_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    pace_->setFont(theme::words(8.4));
+    pace_->setFixedWidth(84);
+    head->addWidget(pace_);
+    rows->addLayout(head);
+    auto* strip = new QWidget;
+    strip->setStyleSheet("background: #FDFBF6;");
+    auto* stripRow = new QHBoxLayout(strip);
+    stripRow->setContentsMargins(12, 4, 12, 3);
+    crumbs_ = new QLabel;
+    crumbs_->setObjectName("crumbs");
+    crumbs_->setFont(theme::words(8.8));
+    crumbs_->setTextFormat(Qt::RichText);
+    crumbs_->setMinimumWidth(10);
+    crumbs_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    hint_ = new QLabel;
+    hint_->setFont(theme::words(8.2));
+    hint_->setStyleSheet("color: #8E8290;");
+    stripRow->addWidget(crumbs_, 1);
+    stripRow->addWidget(hint_);
+    rows->addWidget(strip);
+    auto* split = new QSplitter(Qt::Vertical);
+    split->setHandleWidth(1);
+    split->setChildrenCollapsible(false);
+    views_ = new QStackedWidget;
+    split->addWidget(views_);
+    auto* below = new QSplitter(Qt::Horizontal);
+    below->setHandleWidth(1);
+    below->setChildrenCollapsible(false);
+    const auto side = [&](QTabBar* tabs, QStackedWidget* stack) {
+        auto* box = new QWidget;
+        auto* column = new QVBoxLayout(box);
+        column->setContentsMargins(8, 3, 8, 6);
+        column->setSpacing(4);
+        column->addWidget(tabs);
+        column->addWidget(stack, 1);
+        below->addWidget(box);
+        connect(tabs, &QTabBar::currentChanged, stack, &QStackedWidget::setCurrentIndex);
+    };
+    left_ = new QStackedWidget;
+    variables_ = new VariablesPane(editor_);
+    stops_ = new StopsPane(editor_);
+    build_ = new BuildPane(editor_);
+    for (QWidget* w : std::initializer_list<QWidget*>{variables_, stops_, build_})
+        left_->addWidget(w);
+    leftTabs_ = smallTabs({tr("Variables"), tr("Stops"), tr("Build")});
+    side(leftTabs_, left_);
+    right_ = new QStackedWidget;
+    chip_ = new ChipPane(editor_);
+    memory_ = new MemoryPane(editor_);
+    timing_ = new TimingPane(editor_);
+    for (QWidget* w : std::initializer_list<QWidget*>{chip_, memory_, timing_})
+        right_->addWidget(w);
+    rightTabs_ = smallTabs({tr("Chip"), tr("Memory"), tr("Timing")});
+    side(rightTabs_, right_);
+    split->addWidget(below);
+    split->setStretchFactor(0, 3);
+    split->setStretchFactor(1, 2);
+    split->setSizes({330, 250});
+    below->setSizes({280, 280});
+    rows->addWidget(split, 1);
+
+    connect(tabs_, &QTabBar::currentChanged, this, [this](int index) {
+        if (index >= 0 && static_cast<std::size_t>(index) < files_.size()) {
+            views_->setCurrentWidget(load(files_[static_cast<std::size_t>(index)]));
+            mark(editor_.picture().debug);
+        }
+    });
+    connect(crumbs_, &QLabel::linkActivated, this, [this](const QString& link) {
+        frame_ = link.toUInt();
+        request();
+    });
+    connect(unfold_, &QToolButton::toggled, this, [this](bool on) {
+        instructions_ = on;
+        mark(editor_.picture().debug);
+    });
+    connect(slow_, &QToolButton::clicked, this, &CodePanel::slowRun);
+    connect(pace_, &QSpinBox::valueChanged, this, [this] {
+        if (editor_.picture().debug.slow)
+            slowRun(true);
+    });
+    connect(&editor_, &Editor::pictureChanged, this, &CodePanel::refresh);
+    connect(&editor_, &Editor::documentChanged, this, &CodePanel::request);
+    connect(memory_, &MemoryPane::viewChanged, this, &CodePanel::request);
+    connect(stops_, &StopsPane::placeChosen, this, qOverload<const QString&, int>(&CodePanel::openPlace));
+    connect(build_, &BuildPane::placeChosen, this, qOverload<const QString&, int>(&CodePanel::openPlace));
+    connect(build_, &BuildPane::built, this, [this](bool good) {
+        if (!good)
+            showPane(build_);
+    });
+}
+
+void CodePanel::setLooking(bool on)
+{
+    looking_ = on;
+    request();
+}
+
+void CodePanel::request()
+{
+    session::DebugRequest r;
+    r.chip = chipId_;
+    r.on = looking_;
+    r.frame = frame_;
+    r.watches = editor_.document().watches;
+    if (!hovered_.isEmpty()) {
+        bench::WatchItem w;
+        w.expression = hovered_.toStdString();
+        r.watches.push_back(std::move(w));
+    }
+    r.globals = true;
+    r.memorySpace = memory_->sheet().space();
+    r.memoryBytes = r.memorySpace == debug::Space::flash ? 0 : 0x10000;
+    editor_.session().watchDebug(r);
+}
+
+void CodePanel::chooseChip(const std::string& id)
+{
+    chipId_ = id;
+    frame_ = 0;
+    request();
+}
+
+void CodePanel::slowRun(bool on)
+{
+    slow_->setChecked(on);
+    if (on)
+        editor_.session().slowRun(session::Step::line, pace_->value());
+    else
+        editor_.session().pause();
+}
+
+// What comes with each picture.
+
+void CodePanel::refresh()
+{
+    const session::DebugPicture& debug = editor_.picture().debug;
+    if (!looking_ || !debug.there)
+        return;
+    if (debug.program != program_ || QString::fromStdString(debug.firmwareFile) != firmware_)
+        takeProgram(debug);
+    slow_->setChecked(debug.slow);
+    const bool moved = debug.standing && (!wasStanding_ || debug.registers.pc != shownPc_ || debug.frame != shownFrame_ || editor_.picture().now != shownAt_);
+    // Each stop begins at the innermost frame.
+    if (moved && debug.registers.pc != shownPc_ && frame_ != 0) {
+        frame_ = 0;
+        request();
+    }
+    wasStanding_ = debug.standing;
+    if (debug.standing) {
+        shownPc_ = debug.registers.pc;
+        shownFrame_ = debug.frame;
+        shownAt_ = editor_.picture().now;
+    }
+    if (moved)
+        showPlace(debug, true);
+    showCrumbs(debug);
+    mark(debug);
+    session::DebugPicture shown = debug;
+    if (!hovered_.isEmpty() && !shown.watches.empty() && shown.watches.back().expression == hovered_.toStdString() && shown.watches.size() > editor_.document().watches.size()) {
+        const session::VariablePicture& v = shown.watches.back();
+        if (v.known)
+            QToolTip::showText(hoveredAt_, QString("%1 = %2\n%3").arg(hovered_, QString::fromStdString(v.value), QString::fromStdString(v.type)));
+        shown.watches.pop_back();
+        hovered_.clear();
+        request();
+    }
+    variables_->refresh(shown);
+    stops_->refresh(debug);
+    if (right_->currentWidget() == chip_)
+        chip_->refresh(debug);
+    if (right_->currentWidget() == memory_)
+        memory_->refresh(debug);
+    if (right_->currentWidget() == timing_) {
+        std::uint64_t hz = 0;
+        for (const session::ChipPicture& c : editor_.picture().chips)
+            if (c.id == debug.chip)
+                hz = c.clockHz;
+        timing_->refresh(debug, hz);
+    }
+}
+
+void CodePanel::takeProgram(const session::DebugPicture& debug)
+{
+    program_ = debug.program;
+    flash_ = debug.flash;
+    chipTable_ = chip::avr::findChip(debug.table);
+    const QString firmware = QString::fromStdString(debug.firmwareFile);
+    firmware_ = firmware;
+    symbols_ = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty() ? debug::Symbols() : debug::Symbols::fromElf(debug.firmwareFile);
+    sources_.setFolders({firmware.isEmpty() ? editor_.folder() : QFileInfo(firmware).absolutePath(), editor_.folder()});
+    // Files that stay keep their views; unsaved ones stay in any case.
+    std::vector<Tab> before = std::exchange(files_, {});
+    std::set<std::uint32_t> withCode;
+    for (const debug::LineRow& row : symbols_.rows())
+        if (row.file != debug::Symbols::kEnd)
+            withCode.insert(row.file);
+    const auto keep = [&](Tab tab) {
+        for (Tab& old : before)
+            if (old.view != nullptr && old.name == tab.name && (old.file == tab.file || tab.file.isEmpty())) {
+                tab.view = std::exchange(old.view, nullptr);
+                tab.read = old.read;
+            }
+        files_.push_back(std::move(tab));
+    };
+    for (const std::uint32_t index : withCode) {
+        Tab tab;
+        tab.name = QString::fromStdString(symbols_.files()[index]);
+        tab.file = sources_.find(tab.name);
+        // The compiler's own headers and the run-time library are not what one works on.
+        if (tab.name.contains("/avr/include/") || tab.name.contains("/gcc/avr/") || tab.name.contains("gcrt1") || (tab.name.contains("libgcc") && tab.file.isEmpty()))
+            continue;
+        keep(std::move(tab));
+    }
+    for (Tab& old : before)
+        if (old.view != nullptr && !old.name.isEmpty() && old.view->isModified())
+            keep(old);
+    keep(Tab{});
+    for (Tab& old : before)
+        if (old.view != nullptr)
+            old.view->deleteLater();
+    // The file of main() stands first.
+    if (const int main = symbols_.functionByName("main"); main >= 0)
+        std::stable_partition(files_.begin(), files_.end(), [&](const Tab& t) { return t.name == QString::fromStdString(symbols_.functions()[static_cast<std::size_t>(main)].file); });
+    const QString chosen = tabs_->currentIndex() >= 0 ? tabs_->tabToolTip(tabs_->currentIndex()) : QString();
+    {
+        const QSignalBlocker quiet(tabs_);
+        while (tabs_->count() > 0)
+            tabs_->removeTab(0);
+        for (const Tab& tab : files_) {
+            const int i = tabs_->addTab(tab.name.isEmpty() ? tr("Flash") : QFileInfo(tab.name).fileName());
+            tabs_->setTabToolTip(i, tab.name.isEmpty() ? tr("All instructions in flash") : tab.file.isEmpty() ? tr("%1: not found; open it to say where it lies").arg(tab.name) : tab.file);
+            if (tab.file.isEmpty() && !tab.name.isEmpty())
+                tabs_->setTabTextColor(i, QColor(0xA8, 0x9C, 0xA0));
+        }
+        for (int i = 0; i < tabs_->count(); ++i)
+            if (tabs_->tabToolTip(i) == chosen)
+                tabs_->setCurrentIndex(i);
+    }
+    for (Tab& tab : files_)
+        if (tab.view != nullptr && !tab.file.isEmpty() && !tab.view->isModified() && QFileInfo(tab.file).lastModified() != tab.read) {
+            const int first = tab.view->firstVisibleLine();
+            QFile file(tab.file);
+            if (file.open(QIODevice::ReadOnly)) {
+                tab.view->setSource(QString::fromUtf8(file.readAll()), QFileInfo(tab.file).suffix());
+                tab.view->setFirstVisibleLine(first);
+                tab.read = QFileInfo(tab.file).lastModified();
+            }
+        }
+    if (files_.back().view != nullptr)
+        fillInstructions();
+    if (tabs_->currentIndex() >= 0)
+        views_->setCurrentWidget(load(files_[static_cast<std::size_t>(tabs_->currentIndex())]));
+    shownPc_ = UINT32_MAX;
+    hint_->setText(symbols_.kind() == debug::DebugKind::stabs ? tr("STABS: build with -gdwarf-4 for more") : symbols_.rows().empty() ? tr("no line information: build with -gdwarf-4") : QString());
+}
+
+CodeView* CodePanel::newView(std::size_t index)
+{
+    auto* view = new CodeView;
+    views_->addWidget(view);
+    const auto tab = [this, view]() -> Tab* {
+        for (Tab& t : files_)
+            if (t.view == view)
+                return &t;
+        return nullptr;
+    };
+    (void)index;
+    connect(view, &CodeView::stopClicked, this, [this, tab](int line) {
+        if (Tab* t = tab())
+            toggleStop(*t, line);
+    });
+    connect(view, &CodeView::unfoldClicked, this, [this, tab](int line) {
+        if (Tab* t = tab())
+            toggleUnfold(*t, line);
+    });
+    connect(view, &CodeView::editingWanted, this, &CodePanel::edit);
+    connect(view, &CodeView::hovered, this, &CodePanel::hover);
+    connect(view, &CodeView::menuWanted, this, [this, tab](int line, const QPoint& at) {
+        if (Tab* t = tab())
+            lineMenu(*t, line, at);
+    });
+    connect(view, &QsciScintilla::modificationChanged, this, [this, view](bool modified) {
+        for (std::size_t i = 0; i < files_.size(); ++i)
+            if (files_[i].view == view && !files_[i].name.isEmpty())
+                tabs_->setTabText(static_cast<int>(i), QFileInfo(files_[i].name).fileName() + (modified ? " •" : ""));
+    });
+    return view;
+}
+
+CodeView* CodePanel::load(Tab& tab)
+{
+    if (tab.view == nullptr) {
+        tab.view = newView(static_cast<std::size_t>(&tab - files_.data()));
+        if (tab.name.isEmpty()) {
+            fillInstructions();
+            return tab.view;
+        }
+        QFile file(tab.file);
+        if (!tab.file.isEmpty() && file.open(QIODevice::ReadOnly)) {
+            tab.view->setSource(QString::fromUtf8(file.readAll()), QFileInfo(tab.file).suffix());
+            tab.read = QFileInfo(tab.file).lastModified();
+        } else {
+            tab.view->setSource(tr("%1\nis not on this machine where the firmware says, nor beside the bench.\n\nPress Enter to say where it lies; files beside it are then found too.").arg(tab.name), "asm");
+        }
+        std::set<int> lines;
+        for (const debug::LineRow& row : symbols_.rows())
+            if (row.file != debug::Symbols::kEnd && QString::fromStdString(symbols_.files()[row.file]) == tab.name)
+                lines.insert(row.line);
+        if (!tab.file.isEmpty())
+            tab.view->setCodeLines(std::move(lines));
+    }
+    return tab.view;
+}
+
+// Instructions.
+
+QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* words) const
+{
+    const debug::InstructionText i = debug::disassemble(*chipTable_, *flash_, address, &symbols_);
+    if (words != nullptr)
+        *words = i.words;
+    QString row = QString("%1 %2  %3 %4").arg(next ? QChar(0x25B8) : QChar(' ')).arg(address, 4, 16, QChar('0')).arg(QString::fromStdString(i.mnemonic), -6).arg(QString::fromStdString(i.operands), -16);
+    row += QString("%1").arg(QString::fromStdString(i.cycles), 5);
+    if (!i.note.empty())
+        row += "   " + QString::fromStdString(i.note);
+    return row;
+}
+
+void CodePanel::fillInstructions()
+{
+    lineOfAddress_.clear();
+    addressOfLine_.clear();
+    if (chipTable_ == nullptr || flash_ == nullptr || files_.empty() || files_.back().view == nullptr)
+        return;
+    std::size_t end = flash_->size();
+    while (end > 0 && (*flash_)[end - 1] == 0xFFFF)
+        --end;
+    std::map<std::uint32_t, QString> labels;
+    for (const debug::Function& f : symbols_.functions())
+        if (f.caller < 0)
+            labels.emplace(f.begin(), QString::fromStdString(f.name));
+    for (std::size_t v = 0; v < chipTable_->vectors.size(); ++v)
+        labels.emplace(static_cast<std::uint32_t>(v * chipTable_->vectorWords * 2), tr("vector %1: %2").arg(v).arg(QString::fromUtf8(chipTable_->vectors[v].name.data(), static_cast<int>(chipTable_->vectors[v].name.size()))));
+    QStringList rows;
+    for (std::uint32_t address = 0; address < end * 2;) {
+        if (const auto label = labels.find(address); label != labels.end()) {
+            if (address >= chipTable_->vectors.size() * chipTable_->vectorWords * 2 && !rows.isEmpty())
+                rows << QString();
+            rows << label->second + ":";
+        }
+        unsigned words = 1;
+        rows << instructionRow(address, false, &words);
+        lineOfAddress_[address] = static_cast<int>(rows.size());
+        addressOfLine_[static_cast<int>(rows.size())] = address;
+        address += 2 * words;
+    }
+    files_.back().view->setSource(rows.join('\n'), "asm");
+}
+
+QString CodePanel::instructionsOf(const QString& name, int line, std::uint32_t pc) const
+{
+    if (chipTable_ == nullptr || flash_ == nullptr)
+        return {};
+    QStringList out;
+    const auto& rows = symbols_.rows();
+    std::uint32_t before = UINT32_MAX;
+    for (std::size_t i = 0; i + 1 < rows.size() && out.size() < kMostUnfolded; ++i) {
+        if (rows[i].file == debug::Symbols::kEnd || rows[i].line != line || rows[i + 1].address == rows[i].address || QString::fromStdString(symbols_.files()[rows[i].file]) != name)
+            continue;
+        if (before != UINT32_MAX && rows[i].address != before)
+            out << "  …";
+        for (std::uint32_t a = rows[i].address; a < rows[i + 1].address && out.size() < kMostUnfolded;) {
+            unsigned words = 1;
+            out << instructionRow(a, a == pc, &words).leftJustified(kUnfoldedWidth);
+            a += 2 * words;
+        }
+        before = rows[i + 1].address;
+    }
+    return out.join('\n');
+}
+
+// Where the program stands.
+
+int CodePanel::tabOf(const QString& file)
+{
+    const QString canonical = QFileInfo(file).canonicalFilePath();
+    for (std::size_t i = 0; i < files_.size(); ++i)
+        if (files_[i].name == file || (!files_[i].file.isEmpty() && (files_[i].file == file || files_[i].file == canonical)))
+            return static_cast<int>(i);
+    for (std::size_t i = 0; i < files_.size(); ++i)
+        if (!files_[i].name.isEmpty() && !file.contains('/') && QFileInfo(files_[i].name).fileName() == file)
+            return static_cast<int>(i);
+    return -1;
+}
+
+bool CodePanel::openPlace(const QString& file, int line)
+{
+    int index = tabOf(file);
+    if (index < 0 && QFileInfo(file).isFile()) {
+        // A header without code, named by the compiler.
+        Tab tab;
+        tab.name = tab.file = QFileInfo(file).canonicalFilePath();
+        files_.insert(files_.end() - (files_.empty() ? 0 : 1), tab);
+        index = static_cast<int>(files_.size()) - (files_.size() > 1 ? 2 : 1);
+        const QSignalBlocker quiet(tabs_);
+        tabs_->insertTab(index, QFileInfo(file).fileName());
+        tabs_->setTabToolTip(index, tab.file);
+    }
+    if (index < 0)
+        return false;
+    tabs_->setCurrentIndex(index);
+    CodeView* view = load(files_[static_cast<std::size_t>(index)]);
+    views_->setCurrentWidget(view);
+    view->reveal(line);
+    mark(editor_.picture().debug);
+    return true;
+}
+
+bool CodePanel::openPlace(const QString& place)
+{
+    const qsizetype colon = place.lastIndexOf(':');
+    return colon > 0 && openPlace(place.left(colon), place.mid(colon + 1).toInt());
+}
+
+void CodePanel::openAddress(std::uint32_t address)
+{
+    if (files_.empty())
+        return;
+    tabs_->setCurrentIndex(static_cast<int>(files_.size()) - 1);
+    CodeView* view = load(files_.back());
+    views_->setCurrentWidget(view);
+    const auto line = lineOfAddress_.upper_bound(address);
+    if (line != lineOfAddress_.begin())
+        view->reveal(std::prev(line)->second);
+}
+
+void CodePanel::showPlace(const session::DebugPicture& debug, bool /*moved*/)
+{
+    if (debug.frame >= debug.frames.size())
+        return;
+    const session::FramePicture& frame = debug.frames[debug.frame];
+    const bool inInstructions = !files_.empty() && tabs_->currentIndex() == static_cast<int>(files_.size()) - 1 && tabs_->count() > 1;
+    const int index = frame.line > 0 ? tabOf(QString::fromStdString(frame.file)) : -1;
+    if (index < 0 || files_[static_cast<std::size_t>(index)].file.isEmpty())
+        openAddress(frame.pc);
+    else if (inInstructions && debug.standing && wasStanding_ && view() != nullptr && view()->hasFocus())
+        openAddress(frame.pc);  // whoever reads instructions goes on reading them
+    else
+        openPlace(QString::fromStdString(frame.file), frame.line);
+}
+
+void CodePanel::showCrumbs(const session::DebugPicture& debug)
+{
+    QString text;
+    if (!debug.standing) {
+        text = debug.frames.empty() ? tr("running") : tr("running, just now in <b>%1</b>").arg(QString::fromStdString(debug.frames.front().function).toHtmlEscaped());
+    } else {
+        for (std::size_t i = 0; i < debug.frames.size() && i < 12; ++i) {
+            const session::FramePicture& f = debug.frames[i];
+            const QString name = QString::fromStdString(!f.interrupt.empty() ? f.interrupt + " interrupt" : f.function.empty() ? "?" : f.function).toHtmlEscaped();
+            text += (i == 0 ? tr("in ") : QString(" ‹ ")) + QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(i).arg(i == debug.frame ? "#8A2B57" : "#6F6577", i == debug.frame ? "<b>" + name + "</b>" : name);
+        }
+        if (!debug.reason.empty())
+            text = QString("<span style='color:#A83A22'>%1</span> &nbsp; ").arg(QString::fromStdString(debug.reason).toHtmlEscaped()) + text;
+        if (debug.inPast)
+            text = tr("<span style='color:#2D6A9E'>in the past</span> &nbsp; ") + text;
+    }
+    if (crumbs_->text() != text)
+        crumbs_->setText(text);
+}
+
+// Marks in the view that is shown.
+void CodePanel::mark(const session::DebugPicture& debug)
+{
+    const int index = tabs_->currentIndex();
+    if (index < 0 || static_cast<std::size_t>(index) >= files_.size() || files_[static_cast<std::size_t>(index)].view == nullptr)
+        return;
+    const Tab& tab = files_[static_cast<std::size_t>(index)];
+    std::map<int, bool> stops;
+    for (const session::StopPicture& s : debug.stops) {
+        const bool works = !s.item.off && s.problem.empty();
+        if (tab.name.isEmpty()) {
+            for (const std::uint32_t a : s.addresses)
+                if (const auto line = lineOfAddress_.find(a); line != lineOfAddress_.end())
+                    stops[line->second] = works;
+        } else if (s.line > 0) {
+            const QString file = QString::fromStdString(s.file);
+            if (tab.name == file || QFileInfo(tab.name).fileName() == file || tab.name.endsWith("/" + file))
+                stops[s.line] = works;
+        }
+    }
+    tab.view->setStops(stops);
+    std::map<int, QString> unfolded;
+    const bool here = debug.standing && debug.frame < debug.frames.size();
+    if (tab.name.isEmpty()) {
+        const auto line = here ? lineOfAddress_.find(debug.frames[debug.frame].pc) : lineOfAddress_.end();
+        tab.view->setPlace(line == lineOfAddress_.end() ? 0 : line->second, debug.frame == 0);
+    } else {
+        const bool inFile = here && tabOf(QString::fromStdString(debug.frames[debug.frame].file)) == index;
+        const int line = inFile ? debug.frames[debug.frame].line : 0;
+        for (const auto& [name, at] : unfolded_)
+            if (name == tab.name)
+                unfolded[at] = instructionsOf(name, at, debug.standing ? debug.registers.pc : UINT32_MAX);
+        if (line > 0 && instructions_)
+            unfolded[line] = instructionsOf(tab.name, line, debug.frame == 0 ? debug.registers.pc : UINT32_MAX);
+        std::erase_if(unfolded, [](const auto& u) { return u.second.isEmpty(); });
+        tab.view->setUnfolded(unfolded);
+        tab.view->setPlace(line, debug.frame == 0);
+        std::map<int, qint64> counts;
+        for (const auto& [file, at, times] : debug.counts.lines)
+            if (QString::fromStdString(file) == tab.name)
+                counts[at] = times;
+        tab.view->setCounts(counts);
+    }
+}
+
+// What a person does.
+
+CodeView* CodePanel::view() const { return qobject_cast<CodeView*>(views_->currentWidget()); }
+
+QString CodePanel::stopName(const Tab& tab, int line) const
+{
+    if (tab.name.isEmpty()) {
+        const auto at = addressOfLine_.find(line);
+        return at == addressOfLine_.end() ? QString() : QString("0x%1").arg(at->second, 4, 16, QChar('0'));
+    }
+    // A line without code stands for the next one that has some, and the mark goes there at once.
+    int at = line;
+    if (symbols_.addressesOf(tab.name.toStdString(), at).empty())
+        return {};
+    int alike = 0;
+    for (const Tab& other : files_)
+        alike += QFileInfo(other.name).fileName() == QFileInfo(tab.name).fileName() ? 1 : 0;
+    return QString("%1:%2").arg(alike > 1 ? tab.name : QFileInfo(tab.name).fileName()).arg(at);
+}
+
+void CodePanel::toggleStop(const Tab& tab, int line)
+{
+    const std::string at = stopName(tab, line).toStdString();
+    if (at.empty()) {
+        emit editor_.message(tr("No code comes from this line or any after it"), false);
+        return;
+    }
+    editor_.change(tr("stop"), [&](bench::Document& d) {
+        if (std::erase_if(d.stops, [&](const bench::StopItem& s) { return s.at == at && (s.chip == chipId_ || s.chip.empty()); }) > 0)
+            return;
+        bench::StopItem s;
+        s.at = at;
+        s.chip = chipId_;
+        d.stops.push_back(std::move(s));
+    });
+}
+
+void CodePanel::toggleUnfold(const Tab& tab, int line)
+{
+    if (tab.name.isEmpty())
+        return;
+    const std::pair<QString, int> key(tab.name, line);
+    if (unfolded_.erase(key) == 0)
+        unfolded_.insert(key);
+    mark(editor_.picture().debug);
+}
+
+void CodePanel::toggleStopAtCursor()
+{
+    const int index = tabs_->currentIndex();
+    if (index >= 0 && view() != nullptr)
+        toggleStop(files_[static_cast<std::size_t>(index)], view()->lineAtCursor());
+}
+
+void CodePanel::runToCursor()
+{
+    const int index = tabs_->currentIndex();
+    if (index < 0 || view() == nullptr)
+        return;
+    bench::StopItem s;
+    s.at = stopName(files_[static_cast<std::size_t>(index)], view()->lineAtCursor()).toStdString();
+    s.chip = chipId_;
+    if (!s.at.empty())
+        editor_.session().runTo(s);
+}
+
+void CodePanel::toggleInstructions() { unfold_->toggle(); }
+
+void CodePanel::edit()
+{
+    const int index = tabs_->currentIndex();
+    if (index < 0 || view() == nullptr)
+        return;
+    Tab& tab = files_[static_cast<std::size_t>(index)];
+    if (tab.name.isEmpty())
+        return;
+    if (tab.file.isEmpty()) {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Where is %1?").arg(QFileInfo(tab.name).fileName()), editor_.folder());
+        if (!file.isEmpty()) {
+            sources_.remember(tab.name, file);
+            program_ = UINT64_MAX;  // all names are looked for again
+            refresh();
+        }
+        return;
+    }
+    view()->setEditing(true);
+    hint_->setText(tr("editing: Ctrl+S saves, Ctrl+B builds, Esc reads on"));
+}
+
+bool CodePanel::hasUnsaved() const
+{
+    return std::any_of(files_.begin(), files_.end(), [](const Tab& t) { return t.view != nullptr && !t.name.isEmpty() && t.view->isModified(); });
+}
+
+bool CodePanel::save()
+{
+    bool good = true;
+    for (Tab& tab : files_) {
+        if (tab.view == nullptr || tab.name.isEmpty() || !tab.view->isModified())
+            continue;
+        QSaveFile file(tab.file);
+        const QByteArray text = tab.view->text().toUtf8();
+        if (file.open(QIODevice::WriteOnly) && file.write(text) == text.size() && file.commit()) {
+            tab.view->setModified(false);
+            tab.read = QFileInfo(tab.file).lastModified();
+        } else {
+            good = false;
+            emit editor_.message(tr("%1 could not be written: %2").arg(tab.file, file.errorString()), true);
+        }
+    }
+    return good;
+}
+
+void CodePanel::build()
+{
+    if (save()) {
+        showPane(build_);
+        build_->build();
+    }
+}
+
+void CodePanel::showPane(QWidget* pane)
+{
+    if (const int i = left_->indexOf(pane); i >= 0)
+        leftTabs_->setCurrentIndex(i);
+    if (const int i = right_->indexOf(pane); i >= 0)
+        rightTabs_->setCurrentIndex(i);
+}
+
+void CodePanel::hover(const QString& expression, const QPoint& at)
+{
+    // A register of the chip tells its bits at once; a variable's value comes with the next picture.
+    const session::DebugPicture& debug = editor_.picture().debug;
+    if (chipTable_ != nullptr)
+        for (const chip::avr::RegisterRow& row : chipTable_->registers)
+            if (expression == QString::fromUtf8(row.name.data(), static_cast<int>(row.name.size())) && row.address < debug.io.size()) {
+                const auto words = debug::describeRegister(*chipTable_, row, [&](std::uint16_t a) { return a < debug.io.size() ? debug.io[a] : std::uint8_t{0}; });
+                QString tip = QString("%1 = 0x%2   %3").arg(expression).arg(debug.io[row.address], 2, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
+                for (std::size_t i = 0; i < words.bits.size() && !row.bits.empty(); ++i)
+                    if (!words.bits[i].name.empty())
+                        tip += QString("\n%1 = %2   %3").arg(QString::fromStdString(words.bits[i].name)).arg(words.bits[i].value ? 1 : 0).arg(QString::fromStdString(words.bits[i].meaning));
+                QToolTip::showText(at, tip);
+                return;
+            }
+    if (!debug.standing)
+        return;
+    hovered_ = expression;
+    hoveredAt_ = at;
+    request();
+}
+
+void CodePanel::lineMenu(const Tab& tab, int line, const QPoint& at)
+{
+    const std::string stop = stopName(tab, line).toStdString();
+    if (stop.empty())
+        return;
+    QMenu menu;
+    const bool there = std::any_of(editor_.document().stops.begin(), editor_.document().stops.end(), [&](const bench::StopItem& s) { return s.at == stop; });
+    menu.addAction(there ? tr("Stop here no more") : tr("Stop here"), [&] { toggleStop(tab, line); });
+    menu.addAction(tr("Run to here"), [&] {
+        bench::StopItem s;
+        s.at = stop;
+        s.chip = chipId_;
+        editor_.session().runTo(s);
+    });
+    if (!tab.name.isEmpty())
+        menu.addAction(tr("Unfold its instructions"), [&] { toggleUnfold(tab, line); });
+    menu.exec(at);
+}
+
+std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()
+{
+    std::vector<std::pair<QString, std::function<void()>>> out;
+    for (const debug::Function& f : symbols_.functions())
+        if (f.caller < 0)
+            out.emplace_back(QString::fromStdString(f.name), [this, file = QString::fromStdString(f.file), line = f.line, address = f.begin()] {
+                if (line <= 0 || !openPlace(file, line))
+                    openAddress(address);
+            });
+    for (std::size_t i = 0; i + 1 < files_.size(); ++i)
+        out.emplace_back(QFileInfo(files_[i].name).fileName(), [this, i] { tabs_->setCurrentIndex(static_cast<int>(i)); });
+    return out;
+}
+
+}  // namespace bramix::app

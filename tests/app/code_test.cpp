@@ -1,0 +1,256 @@
+// Debugging by mouse and keys in the real window: stops, steps, going back, values, bits, building.
+#include <QtTest>
+
+#include <QLineEdit>
+
+#include "app/shell/main_window.h"
+#include "app/shell/theme.h"
+#include "debug/compiled.h"
+
+using namespace bramix;
+using namespace bramix::app;
+using namespace bramix::test;
+
+class CodeTest : public QObject {
+    Q_OBJECT
+
+private:
+    bench::Catalogue catalogue_;
+    QTemporaryDir folder_;
+    std::unique_ptr<MainWindow> window_;
+
+    const session::DebugPicture& debug() { return window_->editor().picture().debug; }
+    CodePanel& code() { return window_->code(); }
+    void key(int k, Qt::KeyboardModifiers m = Qt::NoModifier) { QTest::keyClick(code().view() != nullptr ? static_cast<QWidget*>(code().view()) : window_.get(), static_cast<Qt::Key>(k), m); }
+    // A click into the margin beside a line.
+    void clickMargin(int line, int x)
+    {
+        CodeView* view = code().view();
+        view->reveal(line);
+        const int position = static_cast<int>(view->SendScintilla(QsciScintillaBase::SCI_POSITIONFROMLINE, line - 1));
+        const int y = static_cast<int>(view->SendScintilla(QsciScintillaBase::SCI_POINTYFROMPOSITION, 0UL, static_cast<long>(position)));
+        QTest::mouseClick(view->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(x, y + 6));
+    }
+    int placeNow() { return debug().frames.empty() ? 0 : debug().frames[0].line; }
+    void write(const QString& name, const QString& text)
+    {
+        QFile file(folder_.filePath(name));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(text.toUtf8());
+    }
+
+private slots:
+    void initTestCase()
+    {
+        if (!haveCompiler())
+            QSKIP("avr-gcc is not installed");
+        QStandardPaths::setTestModeEnabled(true);
+        qApp->setStyleSheet(theme::styleSheet());
+        catalogue_ = std::move(*bench::Catalogue::loadInstalled());
+        write("keeper.c", kKeeper);
+        write("Makefile", "keeper.elf: keeper.c\n\tavr-gcc -mmcu=atmega328p -gdwarf-4 -Os -o $@ keeper.c\n");
+        write("bench.toml", "bramix = 1\ntitle = \"Keeper\"\n[[part]]\nid = \"mcu\"\nkind = \"briar-328\"\nfirmware = \"keeper.elf\"\n");
+        QProcess make;
+        make.setWorkingDirectory(folder_.path());
+        make.start("make", {});
+        QVERIFY(make.waitForFinished(60'000) && make.exitCode() == 0);
+        window_ = std::make_unique<MainWindow>(catalogue_);
+        window_->neverAsk();
+        window_->open(folder_.filePath("bench.toml"));
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+        QTest::keyClick(window_.get(), Qt::Key_2, Qt::ControlModifier);
+        QVERIFY(code().isVisible());
+        QTRY_VERIFY(code().tabs().count() >= 2);
+        QCOMPARE(code().tabs().tabText(0), QString("keeper.c"));
+        QTRY_VERIFY(code().view() != nullptr);
+        code().openPlace("keeper.c", 1);
+        QVERIFY(code().view()->text().contains("ladder(rungs - 1)"));
+    }
+
+    void aClickInTheMarginStopsThere()
+    {
+        const int line = lineOf(kKeeper, "gates[0].open ^= 1");
+        clickMargin(line, 10);
+        QCOMPARE(window_->editor().document().stops.size(), std::size_t{1});
+        QCOMPARE(window_->editor().document().stops[0].at, QString("keeper.c:%1").arg(line).toStdString());
+        key(Qt::Key_Space);
+        QTRY_COMPARE(placeNow(), line);
+        QTRY_VERIFY(debug().standing);
+        QVERIFY(QString::fromStdString(debug().reason).contains("stop at keeper.c"));
+        // And again, round the loop.
+        const auto before = window_->editor().picture().now;
+        key(Qt::Key_Space);
+        QTRY_VERIFY(window_->editor().picture().now > before && debug().standing);
+        QCOMPARE(placeNow(), line);
+    }
+
+    void keysStepForwardAndBack()
+    {
+        const auto there = window_->editor().picture().now;
+        key(Qt::Key_Period, Qt::AltModifier);
+        QTRY_VERIFY(window_->editor().picture().now > there && debug().standing);
+        const int next = placeNow();
+        QVERIFY(next != lineOf(kKeeper, "gates[0].open ^= 1"));
+        key(Qt::Key_Comma, Qt::AltModifier);
+        QTRY_COMPARE(placeNow(), lineOf(kKeeper, "gates[0].open ^= 1"));
+        QTRY_VERIFY(debug().inPast);
+        const std::uint32_t pc = debug().registers.pc;
+        key(Qt::Key_Period, Qt::ShiftModifier);
+        QTRY_VERIFY(debug().registers.pc != pc);
+        key(Qt::Key_Comma, Qt::ShiftModifier);
+        QTRY_COMPARE(debug().registers.pc, pc);
+    }
+
+    void theEditorIsNotTypedIntoByAccident()
+    {
+        const QString text = code().view()->text();
+        key(Qt::Key_X);
+        key(Qt::Key_Period);
+        QTRY_VERIFY(debug().standing);
+        QCOMPARE(code().view()->text(), text);
+    }
+
+    void valuesAreWatchedAndSet()
+    {
+        QLineEdit& field = code().variables().field();
+        QTest::keyClicks(&field, "level * 2");
+        QTest::keyClick(&field, Qt::Key_Return);
+        QTRY_COMPARE(debug().watches.size(), std::size_t{1});
+        QTRY_COMPARE(QString::fromStdString(debug().watches[0].value), QString("4.5"));
+        window_->editor().session().assign("level", "10");
+        QTRY_COMPARE(QString::fromStdString(debug().watches[0].value), QString("20"));
+        // What is shown is what is known.
+        QTreeWidget& tree = code().variables().tree();
+        QTRY_COMPARE(tree.topLevelItem(0)->child(0)->text(1), QString("20"));
+        QVERIFY(window_->editor().document().watches[0].expression == "level * 2");
+    }
+
+    void aBitIsTurnedOverByAClick()
+    {
+        code().showPane(&code().chip());
+        ChipSheet& sheet = code().chip().sheet();
+        sheet.showGroup("Port B");
+        QTRY_VERIFY(!sheet.bitRect("PORTB", 6).isNull());
+        QTest::qWait(50);
+        const std::uint8_t before = debug().io[0x25];
+        QTest::mouseClick(&sheet, Qt::LeftButton, Qt::NoModifier, sheet.bitRect("PORTB", 6).center());
+        QTRY_COMPARE(int{debug().io[0x25]}, before ^ 0x40);
+        sheet.showGroup({});
+    }
+
+    void aStopInWordsIsTypedAndWhatIsWrongWithOneIsShown()
+    {
+        QLineEdit& field = code().stops().field();
+        QTest::keyClicks(&field, "interrupt TIMER1_COMPA");
+        QTest::keyClick(&field, Qt::Key_Return);
+        QTest::keyClicks(&field, "change chamber");
+        QTest::keyClick(&field, Qt::Key_Return);
+        QTRY_COMPARE(debug().stops.size(), std::size_t{3});
+        QVERIFY(debug().stops[1].problem.empty());
+        QVERIFY(!debug().stops[2].problem.empty());
+        key(Qt::Key_Space);
+        QTRY_VERIFY(debug().standing && QString::fromStdString(debug().reason).contains("TIMER1_COMPA"));
+        QTRY_COMPARE(QString::fromStdString(debug().frames[0].interrupt), QString("TIMER1_COMPA"));
+        // They are part of the bench file.
+        QVERIFY(window_->editor().save());
+        QFile file(folder_.filePath("bench.toml"));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QString text = file.readAll();
+        QVERIFY(text.contains("[[stop]]") && text.contains("change chamber") && text.contains("[[watch]]"));
+        window_->editor().change("no stops", [](bench::Document& d) { d.stops.clear(); });
+        QTRY_VERIFY(debug().stops.empty());
+    }
+
+    void theStackIsFollowed()
+    {
+        bench::StopItem stop;
+        stop.at = "mean";
+        stop.when = "count == 2";
+        window_->editor().session().runTo(stop);
+        QTRY_VERIFY(debug().standing && debug().frames.size() >= 3);
+        QTRY_COMPARE(QString::fromStdString(debug().frames[1].interrupt), QString("TIMER1_COMPA"));
+        auto* crumbs = code().findChild<QLabel*>("crumbs");
+        QTRY_VERIFY(crumbs->text().contains("TIMER1_COMPA interrupt"));
+        emit crumbs->linkActivated("1");
+        QTRY_COMPARE(debug().frame, std::size_t{1});
+        emit crumbs->linkActivated("0");
+        QTRY_COMPARE(debug().frame, std::size_t{0});
+    }
+
+    void slowRunGoesOnByItself()
+    {
+        const auto from = window_->editor().picture().now;
+        code().slowRun(true);
+        QTRY_VERIFY(debug().slow);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->editor().picture().now > from, 3000);
+        const auto then = window_->editor().picture().now;
+        QTRY_VERIFY_WITH_TIMEOUT(window_->editor().picture().now > then, 3000);
+        key(Qt::Key_Space);
+        QTRY_VERIFY(!debug().slow);
+    }
+
+    void cyclesAreCountedByFunction()
+    {
+        code().showPane(&code().timing());
+        QTest::mouseClick(&code().timing().count(), Qt::LeftButton);
+        QTRY_VERIFY(debug().counts.on);
+        const auto cycles = [&] { return window_->editor().picture().chips[0].cycles; };
+        const std::int64_t from = cycles();
+        window_->editor().run();
+        QTRY_VERIFY(cycles() > from + 100'000);
+        window_->editor().pause();
+        window_->editor().session().settle();
+        QTest::qWait(40);
+        const session::CountPicture& c = debug().counts;
+        QCOMPARE(c.total, cycles() - from);
+        std::int64_t sum = c.asleep + c.entries;
+        for (const auto& f : c.functions)
+            sum += f.cycles;
+        QCOMPARE(sum, c.total);
+        QTest::mouseClick(&code().timing().count(), Qt::LeftButton);
+        QTRY_VERIFY(!debug().counts.on);
+    }
+
+    void editBuildAndRunAgain()
+    {
+        QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        code().openPlace("keeper.c", lineOf(kKeeper, "float level"));
+        CodeView* view = code().view();
+        key(Qt::Key_Return);
+        QVERIFY(view->isEditing());
+        view->setCursorPosition(lineOf(kKeeper, "float level") - 1, 0);
+        QTest::keyClicks(view, "int broken = ;");
+        QVERIFY(code().hasUnsaved());
+        QTest::keyClick(view, Qt::Key_B, Qt::ControlModifier);
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 30'000);
+        QCOMPARE(built[0][0].toBool(), false);
+        QCOMPARE(code().buildPane().errors(), 1);
+        // The error leads to its line.
+        QListWidget& output = code().buildPane().output();
+        for (int i = 0; i < output.count(); ++i)
+            if (output.item(i)->text().contains("error:")) {
+                const QRect at = output.visualItemRect(output.item(i));
+                QTest::mouseClick(output.viewport(), Qt::LeftButton, Qt::NoModifier, at.center());
+                break;
+            }
+        QCOMPARE(code().view()->lineAtCursor(), lineOf(kKeeper, "float level"));
+        view->undo();
+        while (view->isUndoAvailable())
+            view->undo();
+        view->setCursorPosition(lineOf(kKeeper, "float level") - 1, 14);
+        view->replaceSelectedText(QString());
+        view->setText(view->text().replace("2.25f", "3.75f"));
+        QTest::keyClick(view, Qt::Key_B, Qt::ControlModifier);
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 2, 30'000);
+        QVERIFY(built[1][0].toBool());
+        QTRY_VERIFY(window_->editor().picture().now == kernel::Time{} || window_->editor().picture().running);
+        bench::StopItem stop;
+        stop.at = "main";
+        window_->editor().session().runTo(stop);
+        QTRY_VERIFY(debug().standing && !debug().watches.empty() && debug().watches[0].value == "7.5");
+    }
+};
+
+QTEST_MAIN(CodeTest)
+#include "code_test.moc"
