@@ -17,6 +17,8 @@
 #include "cli/run_options.h"
 #include "kernel/units.h"
 #include "link/endpoint.h"
+#include "link/listener.h"
+#include "session/gdb_server.h"
 #include "session/session.h"
 
 namespace bramix::cli {
@@ -35,6 +37,7 @@ std::atomic<bool> gInterrupted{false};  // set by the signal handler, the one th
 void onSignal(int) { gInterrupted = true; }
 
 // A line longer than this is matched by its end only: matching is done again at every byte.
+constexpr std::size_t kPastBytes = 256U << 20U;  // with a debugger, for going back
 constexpr std::size_t kLongestLine = 1000;
 
 struct UartPort {
@@ -76,6 +79,7 @@ private:
     void writeOutputs();
     void keepPace();
     [[nodiscard]] Time sliceEnd() const;
+    bool serveDebugger(bool& attached);
     int finish(const std::string& stop, const std::string& detail, int code);
     void writeReport(const std::string& stop, const std::string& detail);
 
@@ -84,6 +88,9 @@ private:
     Document document_;
     std::string folder_;
     std::unique_ptr<Session> session_;
+    std::unique_ptr<link::Listener> listener_;       // of --gdb
+    std::unique_ptr<session::Debugger> debugger_;
+    std::unique_ptr<session::GdbServer> gdb_;
     std::vector<UartPort> ports_;
     std::vector<Scheduled> scheduled_;
     std::size_t nextScheduled_ = 0;
@@ -138,8 +145,16 @@ Result<void> Run::readGoals()
     }
     if (!options_.fuses.empty() && options_.chip.empty())
         return fail("--fuse", "is for a bare chip; on a bench each fuse is a setting of the board");
-    if (!options_.gdb.empty())
-        return fail("--gdb", "the debugger server is not available yet; leave the option out");
+    if (!options_.gdb.empty()) {
+        char* end = nullptr;
+        const unsigned long port = std::strtoul(options_.gdb.c_str(), &end, 10);
+        if (*end != 0 || port > 65535)
+            return fail("--gdb", fmt::format("\"{}\" is not a port; expected a number to 65535, or 0 for any that is free", options_.gdb));
+        auto listener = link::Listener::open(static_cast<std::uint16_t>(port));
+        if (!listener)
+            return tl::unexpected(listener.error());
+        listener_ = std::move(*listener);
+    }
     return {};
 }
 
@@ -220,11 +235,19 @@ Result<void> Run::openSession()
     session::SessionOptions sessionOptions;
     sessionOptions.seed = options_.seed;
     sessionOptions.folder = folder_;
+    sessionOptions.historyBytes = listener_ != nullptr ? kPastBytes : 0;
     auto opened = Session::open(document_, catalogue_, sessionOptions);
     if (!opened)
         return tl::unexpected(opened.error());
     session_ = std::move(*opened);
     session_->world().stopWhenHalted(options_.untilHalt);
+    if (listener_ != nullptr) {
+        if (session_->world().chips().empty())
+            return fail("--gdb", "there is no chip on this bench to be debugged");
+        debugger_ = std::make_unique<session::Debugger>(*session_);
+        gdb_ = std::make_unique<session::GdbServer>(*session_, *debugger_);
+        fmt::print(stderr, "gdb: 127.0.0.1:{}\n", listener_->port());
+    }
     const auto tell = [](const bench::Finding& f) {
         if (!f.muted.empty())
             return spdlog::info("{:.9f} s: {} [{}, muted: {}]", kernel::seconds(f.time), f.message, f.rule, f.muted);
@@ -455,10 +478,28 @@ int Run::execute()
     began_ = std::chrono::steady_clock::now();
     bench::World& world = session_->world();
     const bool hasUntil = pattern_.has_value() || options_.untilHalt;
+    bool attached = listener_ != nullptr;  // from the start: nothing runs before a debugger has come
     for (;;) {
+        if (listener_ != nullptr && !serveDebugger(attached)) {
+            if (gInterrupted)
+                return finish("interrupted", "signal", hasUntil ? kLimitReached : kGoalReached);
+            if (gdb_->wants() == session::GdbServer::Wants::kill)
+                return finish("interrupted", "killed by the debugger", kGoalReached);
+            continue;
+        }
         applyDue();
         readInputs();
-        world.runUntil(sliceEnd());
+        if (attached) {
+            if (debugger_->advance(sliceEnd())) {
+                listener_->write(gdb_->stopped());
+                writeOutputs();
+                continue;
+            }
+        } else if (debugger_ != nullptr) {
+            session_->advance(sliceEnd());
+        } else {
+            world.runUntil(sliceEnd());
+        }
         writeOutputs();
         if (matched_)
             return finish("goal", "serial match", kGoalReached);
@@ -474,8 +515,45 @@ int Run::execute()
     }
 }
 
+// Hears what the debugger has to say. False: nothing is to run just now.
+bool Run::serveDebugger(bool& attached)
+{
+    using Wants = session::GdbServer::Wants;
+    const bool there = listener_->connected();
+    if (there && listener_->isNew()) {
+        gdb_->begin();
+        attached = true;
+    }
+    if (!there) {
+        if (attached && gdb_->wants() == Wants::run) {
+            gdb_->end();  // gone without a word
+            attached = false;
+        }
+        if (!attached)
+            return true;
+        listener_->wait(100);
+        return false;
+    }
+    if (gdb_->wants() != Wants::run)
+        listener_->wait(100);
+    listener_->write(gdb_->take(listener_->read()));
+    if (gdb_->wants() == Wants::kill) {
+        listener_->disconnect();
+        return false;
+    }
+    if (gdb_->wants() == Wants::detach || !listener_->connected()) {
+        gdb_->end();
+        listener_->disconnect();
+        attached = false;
+        return true;
+    }
+    return gdb_->wants() == Wants::run;
+}
+
 int Run::finish(const std::string& stop, const std::string& detail, int code)
 {
+    if (listener_ != nullptr && listener_->connected())
+        listener_->write(gdb_->finished(code));
     if (stop == "fault")
         fmt::print(stderr, "{}\n", detail);
     if (!session_->finishVcd()) {

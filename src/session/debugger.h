@@ -5,6 +5,7 @@
 //   lock.c:41            before the code of a line            0x01e8               before the instruction at a byte address
 //   show_lamps           when a function begins               interrupt TIMER1_COMPA   when it is entered; "interrupt any"
 //   write gates[0].cm    after an instruction wrote it        read PIND            after one read it
+//   access 0x0104:2      after one read or wrote any of these bytes
 //   change ticks         after its value changed              change ticks to 5    when it becomes that
 //   rise mcu.PB3         on an edge; fall, edge               high mcu.PB3 for 5ms after so long at a level; low
 //   serial "ready"       when a UART has sent that text       serial mcu.uart1 "ready"

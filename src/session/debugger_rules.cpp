@@ -150,9 +150,22 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
             return fail(*rest, fmt::format("is no interrupt of {}; expected one such as {}, or any", table.title, table.vectors[1].name));
         return {};
     }
-    for (const std::string_view word : {"write", "read", "change"})
+    for (const std::string_view word : {"write", "read", "access", "change"})
         if (const auto rest = after(text, word)) {
             rule.kind = Rule::Kind::access;
+            // An address, and how many bytes: 0x0104:2.
+            if (rest->starts_with("0x")) {
+                char* end = nullptr;
+                const unsigned long address = std::strtoul(rest->c_str(), &end, 16);
+                const unsigned long length = *end == ':' ? std::strtoul(end + 1, &end, 10) : 1;
+                if (*end != 0 || length == 0 || address > table.core.ramEnd || length > table.core.ramEnd + 1U - address)
+                    return fail(*rest, fmt::format("is not in data memory; expected 0x0020 to 0x{:04x}, or such with :LENGTH", table.core.ramEnd));
+                rule.expression = *rest;
+                rule.onChange = word == "change";
+                rule.last.resize(length);
+                rule.watches = {{static_cast<std::uint16_t>(address), static_cast<std::uint16_t>(length), word == "read" || word == "access", word != "read"}};
+                return {};
+            }
             rule.onChange = word == "change";
             rule.expression = *rest;
             if (const std::size_t to = rest->find(" to "); to != std::string::npos && word == "change") {
@@ -168,7 +181,7 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
             if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
                 return fail(rule.expression, "does not stand in data memory just now; a value in registers cannot be watched: give the function's line instead");
             rule.last = value->bytes;
-            rule.watches = {{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), word == "read", word != "read"}};
+            rule.watches = {{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), word == "read" || word == "access", word != "read"}};
             return {};
         }
     // The code.

@@ -108,6 +108,11 @@ void Session::applyDueInputs()
                 if (world_->chips()[i].id == input.target)
                     applyPoke(i, input.space, static_cast<std::uint32_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
             break;
+        case Input::Kind::pc:
+            for (World::ChipUnit& unit : world_->chips())
+                if (unit.id == input.target)
+                    unit.chip->setPc(static_cast<std::uint32_t>(input.value));
+            break;
         case Input::Kind::firmware: case Input::Kind::edit: break;  // history begins after them
         }
     }
@@ -184,6 +189,22 @@ void Session::poke(std::size_t chip, debug::Space space, std::uint32_t address, 
 {
     log({Input::Kind::poke, world_->now(), world_->chips()[chip].id, std::string(1, static_cast<char>(value)), static_cast<double>(address), space});
     applyPoke(chip, space, address, value);
+}
+
+void Session::setPc(std::size_t chip, std::uint32_t word)
+{
+    log({Input::Kind::pc, world_->now(), world_->chips()[chip].id, {}, static_cast<double>(word), debug::Space::flash});
+    world_->chips()[chip].chip->setPc(word);
+}
+
+void Session::writeFlash(std::size_t chip, const std::vector<std::uint8_t>& bytes)
+{
+    World::ChipUnit& unit = world_->chips()[chip];
+    chip::Firmware firmware = unit.firmware;
+    firmware.flash = bytes;
+    world_->installFirmware(chip, firmware, unit.firmwareFile.empty() ? "written by the debugger" : unit.firmwareFile);
+    unit.chip->powerOn();
+    forgetPast();
 }
 
 Result<void> Session::goTo(Time t)

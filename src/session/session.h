@@ -47,7 +47,7 @@ struct SerialByte {
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
-    enum class Kind : std::uint8_t { control, send, firmware, edit, replace, poke } kind{};
+    enum class Kind : std::uint8_t { control, send, firmware, edit, replace, poke, pc } kind{};
     Time at{};
     std::string target;  // part.control, UART, or chip
     std::string text;    // bytes sent or written, or file
@@ -88,6 +88,9 @@ public:
     void send(std::size_t uart, const std::string& bytes);
     // As a debugger writes: one byte into data memory (registers first), EEPROM, or with `pc` set the program counter.
     void poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
+    void setPc(std::size_t chip, std::uint32_t word);
+    // Another image in flash, as a programmer writes it; the chip is reset.
+    void writeFlash(std::size_t chip, const std::vector<std::uint8_t>& bytes);
     // Loads a file into a chip and resets it. On an error the earlier firmware stays.
     [[nodiscard]] Result<void> loadFirmware(const std::string& chip, const std::string& file);
     // Goes on with a changed bench: what is on both runs on as it was. On an error the old bench runs on.

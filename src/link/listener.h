@@ -1,0 +1,42 @@
+// One TCP connection at a time on the loopback interface, never waiting: for a debugger that comes, goes, and may come back.
+// Tested by tests/cli/gdb_test.cpp.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <string_view>
+
+#include "kernel/result.h"
+
+namespace bramix::link {
+
+class Listener {
+public:
+    // Port 0: any that is free. The error names the port and why it cannot be had.
+    [[nodiscard]] static kernel::Result<std::unique_ptr<Listener>> open(std::uint16_t port);
+    ~Listener();
+    Listener(const Listener&) = delete;
+    Listener& operator=(const Listener&) = delete;
+
+    [[nodiscard]] std::uint16_t port() const { return port_; }
+    // Takes whoever waits; true while somebody is there.
+    bool connected();
+    // True once after somebody new has come.
+    [[nodiscard]] bool isNew() { return std::exchange(new_, false); }
+    // What has come in; empty where nothing has. Notices when the other side has gone.
+    [[nodiscard]] std::string read();
+    void write(std::string_view bytes);
+    void disconnect();
+    // Sleeps until something comes in or somebody comes, at most so long.
+    void wait(int milliseconds);
+
+private:
+    Listener() = default;
+    int listen_ = -1;
+    int peer_ = -1;
+    std::uint16_t port_ = 0;
+    bool new_ = false;
+};
+
+}  // namespace bramix::link
