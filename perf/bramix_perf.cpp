@@ -4,6 +4,7 @@
 
 #include <cstdlib>
 
+#include "session/debugger.h"
 #include "session/session.h"
 
 using namespace bramix;
@@ -107,6 +108,52 @@ void demoBench(benchmark::State& state)
     state.counters["realtime"] = benchmark::Counter(kernel::seconds(s->world().now() - before), benchmark::Counter::kIsRate);
 }
 BENCHMARK(demoBench)->Unit(benchmark::kMillisecond);
+
+// What a debugger costs that looks on: a breakpoint that is not met, a watched byte that is not touched, and one that calls go through the stepper for.
+void computeWithBreakpoint(benchmark::State& state)
+{
+    auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
+    s->world().runUntil(kernel::Time(std::chrono::milliseconds(10)));
+    s->world().chips()[0].chip->cpu().setBreakpoints({0});
+    runFor(state, *s, std::chrono::milliseconds(200));
+}
+BENCHMARK(computeWithBreakpoint)->Unit(benchmark::kMillisecond);
+
+void computeWithWatch(benchmark::State& state)
+{
+    auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
+    s->world().runUntil(kernel::Time(std::chrono::milliseconds(10)));
+    s->world().chips()[0].chip->cpu().setWatches({{0x0700, 2, false, true}});
+    runFor(state, *s, std::chrono::milliseconds(200));
+}
+BENCHMARK(computeWithWatch)->Unit(benchmark::kMillisecond);
+
+// One instruction or line back, anywhere in the first minute of the frost alarm: the busiest of the examples.
+void stepBack(benchmark::State& state)
+{
+    const std::string folder = bench::shareFolder() + "/benches/frost-alarm";
+    session::SessionOptions options;
+    options.folder = folder;
+    options.historyBytes = 384U << 20U;
+    static auto s = std::move(*session::Session::open(*bench::loadDocument(folder + "/bench.toml"), catalogue(), options));
+    static session::Debugger debugger(*s);
+    if (s->world().now() < kernel::Time(std::chrono::seconds(20)))
+        for (int ms = 0; ms < 20'000; ms += 5)
+            s->advance(kernel::Time(std::chrono::milliseconds(ms)));
+    int i = 0;
+    double worst = 0;
+    for (auto _ : state) {
+        state.PauseTiming();
+        (void)debugger.goTo(kernel::Time(std::chrono::milliseconds(500 + (++i * 7919) % 19'000)));
+        state.ResumeTiming();
+        const auto began = std::chrono::steady_clock::now();
+        (void)debugger.back(i % 2 == 0 ? session::Step::over : session::Step::instruction);
+        worst = std::max(worst, std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - began).count());
+    }
+    state.counters["worst_ms"] = worst;
+    state.counters["remembered_MB"] = static_cast<double>(s->history().bytes()) / 1e6;
+}
+BENCHMARK(stepBack)->Unit(benchmark::kMillisecond);
 
 void tapeRecord(benchmark::State& state)
 {

@@ -188,10 +188,22 @@ std::string groupOf(std::string_view name)
     return "Core and clock";
 }
 
+// A chip's names, looked up once: views ask for them in every frame.
+const avr::Names& namesOf(const avr::ChipTable& chip)
+{
+    static const auto all = [] {
+        std::map<const avr::ChipTable*, avr::Names> names;
+        for (const avr::ChipTable* c : avr::allChips())
+            names.emplace(c, avr::Names(*c));
+        return names;
+    }();
+    return all.at(&chip);
+}
+
 // Fields of several bits, by the datasheet's names.
 class Fields {
 public:
-    Fields(const avr::ChipTable& chip, const std::function<std::uint8_t(std::uint16_t)>& peek) : names_(chip), peek_(peek) {}
+    Fields(const avr::ChipTable& chip, const std::function<std::uint8_t(std::uint16_t)>& peek) : names_(namesOf(chip)), peek_(peek) {}
 
     // The bit of a name, 0 where the chip has none.
     unsigned bit(const std::string& name) const
@@ -215,7 +227,7 @@ public:
     }
 
 private:
-    avr::Names names_;
+    const avr::Names& names_;
     const std::function<std::uint8_t(std::uint16_t)>& peek_;
 };
 
@@ -223,7 +235,8 @@ std::string timerClock(const Fields& f, const std::string& n, bool own)
 {
     static constexpr const char* kShared[] = {"stopped", "clock", "clock / 8", "clock / 64", "clock / 256", "clock / 1024", "falling edges of its pin", "rising edges of its pin"};
     static constexpr const char* kOwn[] = {"stopped", "clock", "clock / 8", "clock / 32", "clock / 64", "clock / 128", "clock / 256", "clock / 1024"};
-    return (own ? kOwn : kShared)[f.field("CS" + n, 2)];
+    const unsigned choice = f.field("CS" + n, 2);
+    return own ? kOwn[choice] : kShared[choice];
 }
 
 // Table "Waveform Generation Mode Bit Description".

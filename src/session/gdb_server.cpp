@@ -457,10 +457,7 @@ std::string GdbServer::monitor(const std::string& line)
             return say(ok.error().text());
         session_.advance(session_.world().now() + std::chrono::microseconds(10));
         (void)session_.setControl(session_.world().chips()[debugger_.chosen()].id, "RESET", 1);
-        // To where the first instruction is about to run.
-        if (debugger_.begin(bench::StopItem{"0x0000", {}, {}, {}, 1, false, {}}))
-            (void)debugger_.advance(session_.world().now() + std::chrono::milliseconds(200));
-        return say("reset");
+        return say("reset; now: flushregs");
     }
     if (command == "time")
         return say(fmt::format("{}, cycle {}", kernel::formatClock(session_.world().now()), chip().cpu().cycle));

@@ -73,6 +73,11 @@ void LiveSession::open(const bench::Document& document, const std::string& folde
 void LiveSession::build(const bench::Document& document, const std::string& folder)
 {
     stopped_.clear();
+    if (gdb_ != nullptr) {
+        const std::lock_guard lock(mutex_);
+        gdbLeft_ = true;
+    }
+    gdb_.reset();
     debugger_.reset();
     session_.reset();
     SessionOptions options;
@@ -96,6 +101,11 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
 
 void LiveSession::adoptSession(std::unique_ptr<Session> session)
 {
+    if (gdb_ != nullptr) {
+        const std::lock_guard lock(mutex_);
+        gdbLeft_ = true;
+    }
+    gdb_.reset();
     debugger_.reset();
     session_ = std::move(session);
     debugger_ = std::make_unique<Debugger>(*session_);
@@ -133,9 +143,95 @@ void LiveSession::edit(const bench::Document& document)
     });
 }
 
+// The window keeps its hands off while a debugger from outside is connected.
+bool LiveSession::refuseFor(const char* what)
+{
+    if (gdb_ == nullptr)
+        return false;
+    say(true, fmt::format("a debugger is connected and decides what runs; {} there, or disconnect it", what));
+    return true;
+}
+
+void LiveSession::gdbSay(const std::string& bytes)
+{
+    const std::lock_guard lock(mutex_);
+    gdbOut_ += bytes;
+}
+
+// Does what the debugger wants after it has spoken.
+void LiveSession::gdbFollow()
+{
+    using Wants = GdbServer::Wants;
+    switch (gdb_->wants()) {
+    case Wants::stand: running_ = false; break;
+    case Wants::run:
+        if (!running_)
+            startMoving();
+        stepping_ = false;
+        break;
+    case Wants::detach: case Wants::kill:
+        gdb_->end();
+        gdb_.reset();
+        debugger_->setStops(stops_);
+        {
+            const std::lock_guard lock(mutex_);
+            gdbLeft_ = true;
+        }
+        running_ = false;
+        break;
+    }
+}
+
+void LiveSession::gdbCame()
+{
+    post([this] {
+        if (session_ == nullptr || session_->world().chips().empty()) {
+            const std::lock_guard lock(mutex_);
+            gdbLeft_ = true;
+            return;
+        }
+        slow_.reset();
+        running_ = false;
+        gdb_ = std::make_unique<GdbServer>(*session_, *debugger_);
+        gdb_->begin();
+    });
+}
+
+void LiveSession::gdbBytes(const std::string& bytes)
+{
+    post([this, bytes] {
+        if (gdb_ == nullptr)
+            return;
+        const Time before = session_->world().now();
+        gdbSay(gdb_->take(bytes));
+        if (session_->world().now() < before)
+            rewound();
+        gdbFollow();
+    });
+}
+
+void LiveSession::gdbGone()
+{
+    post([this] {
+        if (gdb_ == nullptr)
+            return;
+        gdb_->end();
+        gdbFollow();
+    });
+}
+
+std::string LiveSession::takeGdb(bool& left)
+{
+    const std::lock_guard lock(mutex_);
+    left = std::exchange(gdbLeft_, false);
+    return std::exchange(gdbOut_, {});
+}
+
 void LiveSession::run()
 {
     post([this] {
+        if (refuseFor("continue"))
+            return;
         if (session_ != nullptr && stopped_.empty()) {
             debugger_->begin();
             startMoving();
@@ -157,6 +253,8 @@ void LiveSession::startMoving()
 void LiveSession::pause()
 {
     post([this] {
+        if (gdb_ != nullptr && running_)
+            gdbSay(gdb_->take("\x03"));  // as if it had asked itself
         running_ = false;
         slow_.reset();
     });
@@ -166,7 +264,7 @@ void LiveSession::step(Step step)
 {
     post([this, step] {
         slow_.reset();
-        if (session_ == nullptr || !stopped_.empty())
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("step"))
             return;
         if (auto ok = debugger_->begin(step); !ok) {
             running_ = false;
@@ -182,7 +280,7 @@ void LiveSession::step(Step step)
 void LiveSession::slowRun(Step step, double perSecond)
 {
     post([this, step, perSecond] {
-        if (session_ == nullptr || !stopped_.empty())
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("step"))
             return;
         running_ = false;
         slow_ = {step, std::clamp(perSecond, 0.1, 1000.0)};
@@ -194,7 +292,7 @@ void LiveSession::runTo(const bench::StopItem& once)
 {
     post([this, once] {
         slow_.reset();
-        if (session_ == nullptr || !stopped_.empty())
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("set a breakpoint"))
             return;
         if (auto ok = debugger_->begin(once); !ok) {
             reason_ = ok.error().text();
@@ -228,7 +326,7 @@ template <class Call>
 void LiveSession::goBack(Call&& call)
 {
     post([this, call] {
-        if (session_ == nullptr)
+        if (session_ == nullptr || refuseFor("step back"))
             return;
         publishStop();
         running_ = false;
@@ -267,7 +365,7 @@ void LiveSession::setStops(const std::vector<bench::StopItem>& stops)
 {
     post([this, stops] {
         stops_ = stops;
-        if (debugger_ != nullptr)
+        if (debugger_ != nullptr && gdb_ == nullptr)
             debugger_->setStops(stops);
     });
 }
@@ -526,6 +624,8 @@ void LiveSession::slice()
         reason_ = debugger_->report().text;
         if (!reason_.empty())
             slow_.reset();
+        if (gdb_ != nullptr)
+            gdbSay(gdb_->stopped());
     }
     for (std::string& line : debugger_->takeLog())
         say(false, std::move(line));

@@ -16,6 +16,7 @@
 
 #include "session/picture.h"
 #include "session/debugger.h"
+#include "session/gdb_server.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -56,6 +57,12 @@ public:
     // Sets what an expression stands for, in the frame that is looked at; or a byte of memory.
     void assign(const std::string& expression, const std::string& value);
     void poke(debug::Space space, std::uint32_t address, std::uint8_t value);
+    // A debugger from outside, by the GDB remote protocol: it has come, its bytes, it has gone. While it is there it alone runs and stops.
+    void gdbCame();
+    void gdbBytes(const std::string& bytes);
+    void gdbGone();
+    // What is to be sent to it. `left`: it has said goodbye.
+    [[nodiscard]] std::string takeGdb(bool& left);
     void restart();
     void setFullSpeed(bool full);
     void setControl(const std::string& part, const std::string& control, double value);
@@ -100,6 +107,9 @@ private:
     void publishStop();
     void rewound();
     void startMoving();
+    [[nodiscard]] bool refuseFor(const char* what);
+    void gdbSay(const std::string& bytes);
+    void gdbFollow();
     template <class Call>
     void goBack(Call&& call);
     void rebase();
@@ -111,11 +121,14 @@ private:
     std::deque<Command> commands_;
     std::shared_ptr<const Picture> picture_ = std::make_shared<Picture>();
     std::vector<SerialByte> serial_;
+    std::string gdbOut_;
+    bool gdbLeft_ = false;
     std::vector<Message> messages_;
 
     // Of the thread alone.
     std::unique_ptr<Session> session_;
     std::unique_ptr<Debugger> debugger_;  // goes before the session
+    std::unique_ptr<GdbServer> gdb_;
     std::vector<bench::StopItem> stops_;
     DebugRequest look_;
     bool stepping_ = false;        // what runs is a step: not held to the wall clock

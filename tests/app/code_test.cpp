@@ -212,6 +212,26 @@ private slots:
         QTRY_VERIFY(!debug().counts.on);
     }
 
+    void gdbComesInAndGoesAgain()
+    {
+        if (QStandardPaths::findExecutable("avr-gdb").isEmpty())
+            QSKIP("avr-gdb is not installed");
+        window_->gdb().open();
+        QVERIFY(window_->gdb().port() > 0);
+        write("script.gdb", QString("set pagination off\ntarget remote 127.0.0.1:%1\ntbreak mean if count == 2\ncontinue\nprint level\nreverse-stepi\nstepi\ndetach\n").arg(window_->gdb().port()));
+        QProcess p;
+        p.setProcessChannelMode(QProcess::MergedChannels);
+        p.start("avr-gdb", {"-q", "-nx", "-batch", "-x", folder_.filePath("script.gdb"), folder_.filePath("keeper.elf")});
+        QTRY_COMPARE_WITH_TIMEOUT(p.state(), QProcess::NotRunning, 20'000);
+        const QString said = p.readAllStandardOutput();
+        QVERIFY2(said.contains("Temporary breakpoint 1, mean") && said.contains("$1 = 10"), qPrintable(said));
+        window_->gdb().close();
+        // The window has its hands free again.
+        const auto now = window_->editor().picture().now;
+        key(Qt::Key_Period, Qt::ShiftModifier);
+        QTRY_VERIFY(window_->editor().picture().now > now);
+    }
+
     void editBuildAndRunAgain()
     {
         QSignalSpy built(&code().buildPane(), &BuildPane::built);

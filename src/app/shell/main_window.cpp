@@ -219,6 +219,7 @@ void MainWindow::addCommands()
     add(tr("Steps enter interrupts, or do not"), {}, [this] { editor_.session().enterInterrupts(!editor_.picture().debug.entersInterrupts); });
     add(tr("Slow run, line by line"), {}, [this] { code_->slowRun(!editor_.picture().debug.slow); });
     add(tr("Build the firmware, load it and restart"), {QKeySequence(Qt::CTRL | Qt::Key_B)}, [this] { code_->build(); });
+    add(tr("Let gdb in, or shut it out"), {}, [this] { gdb_.port() == 0 ? gdb_.open() : gdb_.close(); });
     add(tr("Code beside the bench, or away"), {QKeySequence(Qt::CTRL | Qt::Key_2)}, [this] { showCode(!code_->isVisible()); });
     add(tr("Restart"), {QKeySequence(Qt::CTRL | Qt::Key_R)}, [this] { editor_.restart(); });
     add(tr("Real time or full speed"), {}, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });

@@ -9,6 +9,7 @@
 
 #include "app/canvas/bench_view.h"
 #include "app/code/code_panel.h"
+#include "app/debug/gdb_link.h"
 #include "app/inspector/inspector.h"
 #include "app/scope/scope_view.h"
 #include "app/serial/serial_view.h"
@@ -48,6 +49,7 @@ public:
     [[nodiscard]] SweepView& sweep() { return *sweep_; }
     void showTape();
     [[nodiscard]] CodePanel& code() { return *code_; }
+    [[nodiscard]] GdbLink& gdb() { return gdb_; }
     // Code beside the bench, or away.
     void showCode(bool on);
     // Opens a source line ("lock.c:42") of a chip's firmware.
@@ -89,6 +91,7 @@ private:
     BenchView* bench_;
     Inspector* inspector_;
     CodePanel* code_ = nullptr;
+    GdbLink gdb_{editor_};
     QSplitter* middle_ = nullptr;
     TapeView* tape_;
     ScopeView* scope_ = nullptr;
