@@ -38,6 +38,8 @@ struct StopPicture {
     std::vector<std::uint32_t> addresses;
     std::int64_t hits = 0;
     std::string problem;
+    bool measures = false;
+    std::int64_t least = 0, most = 0, sum = 0;  // cycles
 };
 
 struct InterruptPicture {

@@ -10,6 +10,7 @@
 //   rise mcu.PB3         on an edge; fall, edge               high mcu.PB3 for 5ms after so long at a level; low
 //   serial "ready"       when a UART has sent that text       serial mcu.uart1 "ready"
 //   time 20ms            at that instant of the run           finding outputs-fight    when that is noticed; "finding" for any
+//   A -> B               never stops: measures the cycles from A to B, each any of these (a line, an interrupt, an edge)
 //   reset                at each reset of the chip            stack 0x0800         when the stack grows below that address
 //
 // A step is a motion with a goal: temporary breakpoints where it may end and a test of whether it does, so that stepping over a second of delay costs
@@ -55,6 +56,10 @@ struct StopState {
     std::string file;                       // and its line there
     int line = 0;
     std::int64_t hits = 0;
+    // Of a measurement, in cycles of the chip.
+    bool measures = false;
+    std::int64_t least = 0, most = 0, sum = 0;
+    std::optional<std::int64_t> open;  // it has begun there
 };
 
 // Why the bench stands.
@@ -139,6 +144,7 @@ private:
     [[nodiscard]] kernel::Result<Rule> parse(const bench::StopItem& item);
     [[nodiscard]] kernel::Result<void> parseInto(Rule& rule, const std::string& text);
     void readStops();
+    void readMeasurement(StopState& stop, std::size_t index);
     void arm();
     void disarm();
     [[nodiscard]] chip::avr::Chip& chip(std::size_t index) { return *session_.world().chips()[index].chip; }

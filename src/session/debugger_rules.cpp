@@ -15,6 +15,7 @@ using kernel::Result;
 
 namespace {
 
+constexpr std::string_view kMeasures = " -> ";
 constexpr std::size_t kLineKept = 4096;  // bytes of a UART's output in which a text is looked for
 
 std::string trimmed(std::string text)
@@ -226,8 +227,12 @@ void Debugger::setStops(const std::vector<bench::StopItem>& items)
         StopState state;
         state.item = item;
         for (const StopState& old : before)
-            if (old.item.at == item.at && old.item.chip == item.chip)
+            if (old.item.at == item.at && old.item.chip == item.chip) {
                 state.hits = old.hits;
+                state.least = old.least;
+                state.most = old.most;
+                state.sum = old.sum;
+            }
         stops_.push_back(std::move(state));
     }
     dirty_ = true;
@@ -247,6 +252,11 @@ void Debugger::readStops()
         StopState& stop = stops_[i];
         stop.problem.clear();
         stop.addresses.clear();
+        stop.measures = stop.item.at.find(kMeasures) != std::string::npos;
+        if (stop.measures) {
+            readMeasurement(stop, i);
+            continue;
+        }
         auto rule = parse(stop.item);
         if (!rule) {
             stop.problem = rule.error().text();
@@ -262,6 +272,30 @@ void Debugger::readStops()
     }
     for (Rule& rule : once)
         rules_.push_back(std::move(rule));
+}
+
+// "A -> B". The end stands before the beginning, so that an event that is both closes one span and opens the next.
+void Debugger::readMeasurement(StopState& stop, std::size_t index)
+{
+    const std::size_t arrow = stop.item.at.find(kMeasures);
+    std::vector<Rule> sides;
+    for (const int side : {2, 1}) {
+        bench::StopItem half = stop.item;
+        half.at = side == 1 ? stop.item.at.substr(0, arrow) : stop.item.at.substr(arrow + kMeasures.size());
+        auto rule = parse(half);
+        if (!rule) {
+            stop.problem = rule.error().text();
+            return;
+        }
+        rule->index = index;
+        rule->side = side;
+        sides.push_back(std::move(*rule));
+    }
+    stop.file = sides[1].file;
+    stop.line = sides[1].line;
+    if (!stop.item.off)
+        for (Rule& rule : sides)
+            rules_.push_back(std::move(rule));
 }
 
 // Tells the chips what to look for.
@@ -343,6 +377,19 @@ bool Debugger::fires(Rule& rule, std::size_t index, const std::string& text)
         }
         if (!*holds)
             return false;
+    }
+    if (rule.side != 0 && state != nullptr && index < session_.world().chips().size()) {
+        const std::int64_t cycle = chip(index).cpu().cycle;
+        if (rule.side == 1) {
+            state->open = cycle;
+        } else if (state->open) {
+            const std::int64_t length = cycle - *std::exchange(state->open, std::nullopt);
+            state->least = state->hits == 0 ? length : std::min(state->least, length);
+            state->most = std::max(state->most, length);
+            state->sum += length;
+            ++state->hits;
+        }
+        return false;
     }
     ++rule.hits;
     if (state != nullptr)

@@ -8,6 +8,7 @@ namespace bramix::session {
 struct Debugger::Rule {
     enum class Kind : std::uint8_t { code, access, interrupt, edge, level, serial, time, finding, reset } kind = Kind::code;
     bench::StopItem item;
+    int side = 0;                   // of a measurement: 1 where it begins, 2 where it ends
     std::size_t index = SIZE_MAX;   // among the stops; SIZE_MAX: only meant once
     std::size_t chip = 0;
     std::vector<std::uint32_t> addresses;

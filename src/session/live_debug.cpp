@@ -92,7 +92,7 @@ void LiveSession::fillDebug(Picture& picture)
     out.slow = slow_.has_value();
     out.entersInterrupts = debugger_->entersInterrupts();
     for (const StopState& s : debugger_->stops())
-        out.stops.push_back({s.item, s.file, s.line, s.addresses, s.hits, s.problem});
+        out.stops.push_back({s.item, s.file, s.line, s.addresses, s.hits, s.problem, s.measures, s.least, s.most, s.sum});
     if (index >= world.chips().size() || !look_.on)
         return;
     const bench::World::ChipUnit& unit = world.chips()[index];

@@ -70,6 +70,16 @@ private slots:
         QVERIFY(cpu.sp < 0x8F8);
     }
 
+    void pinsAreSeenAsTheyAre()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("rise mcu.PB1")));
+        const auto& chip = *s->world().chips()[0].chip;
+        QCOMPARE(int{chip.peek(0x23)} & 2, 2);  // PINB, DDRB = 0xFF: as PORTB
+        QCOMPARE(int{chip.peek(0x23)}, int{chip.peek(0x25)});
+    }
+
     void aConditionAndACountHoldItBack()
     {
         const auto s = bench_.open();
@@ -98,6 +108,28 @@ private slots:
         QVERIFY2(log.size() > 20, qPrintable(QString::number(log.size())));
         QVERIFY2(QString::fromStdString(log[2]).contains("ticks are 9, shown "), log[2].c_str());
         QCOMPARE(d.stops()[0].hits, static_cast<std::int64_t>(log.size()));
+    }
+
+    void cyclesBetweenTwoEventsAreMeasured()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("interrupt TIMER1_COMPA")));
+        // OCR1A = 499 at the core's clock: 500 cycles from match to match, on average exactly so.
+        d.setStops({stop("interrupt TIMER1_COMPA -> interrupt TIMER1_COMPA"), stop(line("calls++;") + " -> " + line("ticks += mean"))});
+        QCOMPARE(d.stops()[0].problem, std::string());
+        QCOMPARE(d.stops()[1].problem, std::string());
+        d.begin();
+        QVERIFY(!d.advance(s->world().now() + 20ms));
+        const StopState& period = d.stops()[0];
+        QVERIFY(period.hits > 500);
+        const double mean = static_cast<double>(period.sum) / static_cast<double>(period.hits);
+        QVERIFY2(std::abs(mean - 500) < 0.05, qPrintable(QString::number(mean)));
+        QVERIFY(period.least >= 490 && period.most <= 510);
+        // lds, subi, sts of the first line: 2 + 1 + 2 cycles, whatever stands between.
+        QVERIFY2(d.stops()[1].hits > 500 && d.stops()[1].least == d.stops()[1].most && d.stops()[1].least >= 5, qPrintable(QString::number(d.stops()[1].least)));
+        d.setStops({stop("main -> nowhere")});
+        QVERIFY(!d.stops()[0].problem.empty());
     }
 
     void whatCannotBeAStopSaysWhy()

@@ -223,6 +223,8 @@ void ChipPane::refresh(const session::DebugPicture& debug)
         choice_->addItem(kUsed);
         choice_->addItems(sheet_->groups());
     }
+    if (!wanted_.isEmpty() && choice_->findText(wanted_) >= 0)
+        choice_->setCurrentText(std::exchange(wanted_, QString()));
 }
 
 }  // namespace bramix::app

@@ -60,11 +60,14 @@ public:
 
     void refresh(const session::DebugPicture& debug);
     [[nodiscard]] ChipSheet& sheet() { return *sheet_; }
+    // A group by its name, as soon as the chip is known.
+    void show(const QString& group) { wanted_ = group; }
 
 private:
     QComboBox* choice_;
     ChipSheet* sheet_;
     QString table_;
+    QString wanted_;
 };
 
 }  // namespace bramix::app

@@ -55,7 +55,7 @@ void MemorySheet::setView(debug::Space space, std::uint32_t from)
 {
     space_ = space;
     const std::uint32_t all = size();
-    from_ = std::min(from, all > kColumns ? all - kColumns : 0) / kColumns * kColumns;
+    from_ = (all == 0 ? from : std::min(from, all > kColumns ? all - kColumns : 0)) / kColumns * kColumns;  // of a chip that is not known yet, as wanted
     cursor_.reset();
     emit viewChanged();
     update();

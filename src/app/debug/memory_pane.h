@@ -53,11 +53,13 @@ public:
     void refresh(const session::DebugPicture& debug);
     [[nodiscard]] MemorySheet& sheet() { return *sheet_; }
 
+    // To an address, to the stack ("sp"), or to bytes that are looked for.
+    void go(const QString& text);
+
 signals:
     void viewChanged();
 
 private:
-    void go(const QString& text);
 
     Editor& editor_;
     QComboBox* space_;

@@ -36,7 +36,8 @@ StopsPane::StopsPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
                           "write x · read x · change x · change x to 5\n"
                           "interrupt TIMER1_COMPA · interrupt any · reset · stack 0x0800\n"
                           "rise, fall or edge mcu.PB3 · high or low mcu.PB3 for 5ms\n"
-                          "serial \"ready\" · time 20ms · finding"));
+                          "serial \"ready\" · time 20ms · finding\n"
+                          "A -> B measures the cycles between two of these, and does not stop"));
     auto* buttons = new QHBoxLayout;
     auto* add = new QPushButton(tr("Stop there"));
     auto* once = new QPushButton(tr("Run to it once"));
@@ -113,6 +114,10 @@ void StopsPane::refresh(const session::DebugPicture& debug)
         item->setToolTip(0, s.problem.empty() ? text : QString::fromStdString(s.problem));
         item->setForeground(0, !s.problem.empty() ? theme::kRust : s.item.off ? theme::kMuted : theme::kInk);
         item->setCheckState(0, s.item.off ? Qt::Unchecked : Qt::Checked);
+        if (s.measures && s.hits > 0)
+            text += tr("\n%1 … %2 … %3 cycles").arg(s.least).arg(static_cast<double>(s.sum) / static_cast<double>(s.hits), 0, 'f', 1).arg(s.most);
+        if (s.measures)
+            item->setText(0, text);
         item->setText(1, !s.problem.empty() ? tr("cannot") : s.hits == 0 ? QString() : QString("%1×").arg(s.hits));
     }
 }

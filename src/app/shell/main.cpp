@@ -16,7 +16,7 @@ namespace {
 using namespace bramix;
 
 // Runs the bench for a simulated while with the window open, draws it, and leaves.
-int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop)
+int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow)
 {
     if (serial)
         window.showSerial();
@@ -38,7 +38,9 @@ int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration u
         poll.stop();
         window.editor().pause();
         window.editor().session().settle();
-        QTimer::singleShot(250, &window, [&] {
+        if (slow)
+            window.code().slowRun(true);
+        QTimer::singleShot(slow ? 1600 : 400, &window, [&] {
             const bool good = window.grab().save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
             QApplication::exit(good ? 0 : 2);
@@ -75,11 +77,12 @@ int main(int argc, char** argv)
         const QCommandLineOption sweep("sweep", "with --picture: show the sweep of this figure, PART.NAME=FROM..TO", "range");
         const QCommandLineOption plot("plot", "with --sweep: what is plotted, comma separated", "traces");
         const QCommandLineOption curves("curves", "with --sweep: a curve for each, PART.NAME=A,B,C", "values");
-        const QCommandLineOption code("code", "with --picture: show the code and this pane: variables, stops, build, chip, memory or timing", "pane");
+        const QCommandLineOption code("code", "with --picture: show the code and this pane: variables, stops, build, chip, memory or timing; chip=Timer 1, memory=sp", "pane");
         const QCommandLineOption until("until", "with --picture: run to this stop, such as lock.c:41 or \"change ticks\"", "stop");
+        const QCommandLineOption slow("slow", "with --until: then run slowly for a second");
         const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count});
+        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -125,9 +128,14 @@ int main(int argc, char** argv)
                 window.showCode(true);
                 app::CodePanel& panel = window.code();
                 const std::map<QString, QWidget*> panes{{"variables", &panel.variables()}, {"stops", &panel.stops()}, {"build", &panel.buildPane()}, {"chip", &panel.chip()}, {"memory", &panel.memory()}, {"timing", &panel.timing()}};
-                for (const QString& name : parser.value(code).split(','))
-                    if (const auto pane = panes.find(name); pane != panes.end())
+                for (const QString& name : parser.value(code).split(',')) {
+                    if (const auto pane = panes.find(name.section('=', 0, 0)); pane != panes.end())
                         panel.showPane(pane->second);
+                    if (name.startsWith("chip="))
+                        panel.chip().show(name.section('=', 1));
+                    if (name.startsWith("memory="))
+                        panel.memory().go(name.section('=', 1));
+                }
             }
             if (parser.isSet(count))
                 window.editor().session().countCycles(true);
@@ -150,7 +158,7 @@ int main(int argc, char** argv)
                 }
                 window.showSweep();
             }
-            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until));
+            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow));
         }
         return QApplication::exec();
     } catch (const std::exception& bug) {

@@ -506,6 +506,17 @@ void MainWindow::askFirmware(const std::string& part)
 
 bool MainWindow::mayLeave()
 {
+    if (code_->hasUnsaved() && asks_) {
+        QMessageBox box(this);
+        box.setWindowTitle("Bramix");
+        box.setText(tr("A source file has changes that are not saved."));
+        auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+        auto* discard = box.addButton(tr("Leave them"), QMessageBox::DestructiveRole);
+        box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+        box.exec();
+        if (box.clickedButton() == save ? !code_->save() : box.clickedButton() != discard)
+            return false;
+    }
     if (editor_.isSaved() || !asks_)
         return true;
     QMessageBox box(this);

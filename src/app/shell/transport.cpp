@@ -116,6 +116,9 @@ void Transport::refresh()
     if (!p.stopped.empty()) {
         speed = tr("stopped");
         tip = QString::fromStdString(p.stopped);
+    } else if (p.debug.slow) {
+        speed = tr("slow run");
+        tip = tr("Line by line; Space ends it");
     } else if (!p.running) {
         speed = p.atFullSpeed ? tr("paused, full speed") : tr("paused, real time");
     } else if (p.atFullSpeed) {

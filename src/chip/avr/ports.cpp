@@ -264,6 +264,15 @@ std::uint8_t Ports::read(std::uint16_t address, std::int64_t cycle)
     return address == port->portAt ? port->port : readPins(*port, cycle);
 }
 
+// The pins as they are, with no remark about those that float.
+std::uint8_t Ports::peek(std::uint16_t address, std::int64_t /*cycle*/)
+{
+    const PortState* port = portOf(address);
+    if (port == nullptr)
+        return chip_.reg(address);
+    return address == port->ddrAt ? port->ddr : address == port->portAt ? port->port : static_cast<std::uint8_t>(port->levels & ~port->inputOff);
+}
+
 void Ports::write(std::uint16_t address, std::uint8_t value, std::int64_t /*cycle*/)
 {
     PortState* port = portOf(address);

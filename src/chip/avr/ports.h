@@ -90,6 +90,7 @@ public:
     [[nodiscard]] bool isDirectionOut(PortPin pin) const { return pin.exists() && ((ports_[pin.port].ddr >> pin.bit) & 1) != 0; }
     [[nodiscard]] bool portBit(PortPin pin) const { return pin.exists() && ((ports_[pin.port].port >> pin.bit) & 1) != 0; }
 
+    std::uint8_t peek(std::uint16_t address, std::int64_t cycle) override;
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     // SBI and CBI: one bit, the others untouched.
