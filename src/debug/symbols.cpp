@@ -236,13 +236,16 @@ std::vector<std::uint32_t> Symbols::addressesOf(const std::string& file, int& li
 std::uint32_t Symbols::afterPrologue(int function) const
 {
     const Function& f = functions_[static_cast<std::size_t>(function)];
-    bool seen = false;
+    if (f.fromTable)
+        return f.begin();  // assembler: every line is an instruction
+    // The second row is where the body begins; without a prologue it has the address of the first.
+    const LineRow* first = nullptr;
     for (const LineRow& l : lines_) {
         if (l.file == kEnd || !f.has(l.address))
             continue;
-        if (seen && l.address > f.begin())
+        if (first != nullptr && (l.address > first->address || l.line != first->line))
             return l.address;
-        seen = true;
+        first = first == nullptr ? &l : first;
     }
     return f.begin();
 }

@@ -204,7 +204,7 @@ Result<void> Debugger::beginLine(bool over)
     if (!over || enterInterrupts_)
         for (std::size_t f = 0; f < symbols.functions().size(); ++f) {
             const debug::Function& other = symbols.functions()[f];
-            if (other.caller >= 0 || other.fromTable || symbols.row(other.begin()) == nullptr || (isHandler(other.name) ? !enterInterrupts_ : over))
+            if (other.caller >= 0 || symbols.row(other.begin()) == nullptr || (isHandler(other.name) ? !enterInterrupts_ : over))
                 continue;
             motion_.ends.insert(symbols.afterPrologue(static_cast<int>(f)));
         }

@@ -89,7 +89,7 @@ inline QString compile(const QTemporaryDir& folder, const QString& source, const
     file.write(source.toUtf8());
     file.close();
     QProcess compiler;
-    compiler.start(suffix == "cpp" ? "avr-g++" : "avr-gcc", QStringList{"-mmcu=" + chip, "-std=" + QString(suffix == "cpp" ? "gnu++14" : "gnu11"), "-o", base + ".elf", file.fileName()} + options);
+    compiler.start(suffix == "cpp" ? "avr-g++" : "avr-gcc", QStringList{"-mmcu=" + chip, suffix == "S" ? QString("-Wall") : "-std=" + QString(suffix == "cpp" ? "gnu++14" : "gnu11"), "-o", base + ".elf", file.fileName()} + options);
     if (!compiler.waitForFinished(60'000) || compiler.exitCode() != 0) {
         qWarning("%s", compiler.readAllStandardError().constData());
         return {};

@@ -42,6 +42,20 @@ private slots:
         QVERIFY(symbols.at(0x7000).full().empty());
     }
 
+    // A stop at a function comes before its first statement, also where that begins at once.
+    void aFunctionBeginsWithItsFirstStatement()
+    {
+        const QString elf = QString(BRAMIX_TEST_SOURCES) + "/../benches/withy-lock/firmware/withy-lock.elf";
+        const Symbols symbols = Symbols::fromElf(elf.toStdString());
+        QFile source(QString(BRAMIX_TEST_SOURCES) + "/../benches/withy-lock/firmware/panel.c");
+        QVERIFY(source.open(QIODevice::ReadOnly));
+        const QStringList lines = QString::fromUtf8(source.readAll()).split('\n');
+        const int function = symbols.functionByName("wire_wait");
+        QVERIFY(function >= 0);
+        const auto place = symbols.at(symbols.afterPrologue(function));
+        QVERIFY2(lines[place.line - 1].contains("while (!(TWCR"), place.full().c_str());
+    }
+
     void aFileWithoutDebugInformationStillNamesFunctions()
     {
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty())

@@ -186,6 +186,47 @@ private slots:
         QVERIFY(visited.contains(lineOf(kKeeper, "gates[0].open ^= 1")));
     }
 
+    void assemblerIsSteppedLineByLine()
+    {
+        KeeperBench bench;
+        const QString source = "#include <avr/io.h>\n"
+                               ".global main\n"
+                               "main:\n"
+                               "    ldi r24, 0xFF\n"
+                               "    out _SFR_IO_ADDR(DDRB), r24\n"
+                               "round:\n"
+                               "    rcall raise\n"
+                               "    out _SFR_IO_ADDR(PORTB), r20\n"
+                               "    rjmp round\n"
+                               ".global raise\n"
+                               "raise:\n"
+                               "    push r16\n"
+                               "    inc r20\n"
+                               "    pop r16\n"
+                               "    ret\n";
+        QVERIFY(bench.build({"-gdwarf-2"}, source, "S"));
+        const auto s = bench.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("main")));
+        std::vector<int> lines{lineNow(d)};
+        for (int i = 0; i < 9; ++i) {
+            QVERIFY(d.begin(Step::line).has_value());
+            QVERIFY(finish(*s, d));
+            lines.push_back(lineNow(d));
+        }
+        QCOMPARE(lines, (std::vector<int>{4, 5, 7, 12, 13, 14, 15, 8, 9, 7}));
+        QVERIFY(until(*s, d, stop("keeper.S:13")));
+        const auto stack = d.frames();
+        QCOMPARE(stack.size(), std::size_t{2});
+        QCOMPARE(stack[0].place.function, std::string("raise"));
+        QCOMPARE(stack[1].place.line, 7);
+        QVERIFY(d.begin(Step::out).has_value());
+        QVERIFY(finish(*s, d));
+        QCOMPARE(lineNow(d), 8);  // the return address is a line of its own here
+        QVERIFY(d.back(Step::line).has_value());
+        QCOMPARE(lineNow(d), 15);
+    }
+
     void aStepOverACallStaysAndAStepOutLeaves()
     {
         KeeperBench bench;

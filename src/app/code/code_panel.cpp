@@ -771,6 +771,16 @@ std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()
                 if (line <= 0 || !openPlace(file, line))
                     openAddress(address);
             });
+    // Interrupts by their names: the handler where there is one, else the vector.
+    for (std::size_t v = 0; chipTable_ != nullptr && v < chipTable_->vectors.size(); ++v) {
+        const int handler = symbols_.functionByName("__vector_" + std::to_string(v));
+        const std::uint32_t address = handler >= 0 ? symbols_.functions()[static_cast<std::size_t>(handler)].begin() : static_cast<std::uint32_t>(v * chipTable_->vectorWords * 2);
+        out.emplace_back(tr("%1 interrupt").arg(QString::fromUtf8(chipTable_->vectors[v].name.data(), static_cast<int>(chipTable_->vectors[v].name.size()))), [this, address] {
+            const debug::Place place = symbols_.at(address);
+            if (place.line <= 0 || !openPlace(QString::fromStdString(place.file), place.line))
+                openAddress(address);
+        });
+    }
     for (std::size_t i = 0; i + 1 < files_.size(); ++i)
         out.emplace_back(QFileInfo(files_[i].name).fileName(), [this, i] { tabs_->setCurrentIndex(static_cast<int>(i)); });
     return out;

@@ -424,6 +424,12 @@ std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
     for (const bench::NetItem& net : editor_.document().nets)
         if (matches(QString::fromStdString(net.name)) && !net.pins.empty())
             out.push_back({QString::fromStdString(net.name), tr("net, %1 pins").arg(net.pins.size()), {}, [this, name = net.pins[0].part] { bench_->reveal(name); }});
+    bool isAddress = false;
+    if (const std::uint32_t address = typed.trimmed().toUInt(&isAddress, 0); isAddress && typed.trimmed().startsWith("0x"))
+        out.push_back({typed.trimmed(), tr("instruction at this address"), {}, [this, address] {
+                           showCode(true);
+                           code_->openAddress(address);
+                       }});
     if (!typed.isEmpty())
         for (const auto& [name, show] : code_->findable())
             if (matches(name))
