@@ -447,6 +447,21 @@ private:
         return left;
     }
 
+    // Nothing for an operator that does not compare.
+    template <class Number>
+    static std::optional<bool> compare(const std::string& op, Number x, Number y)
+    {
+        if (op == "<") return x < y;
+        if (op == ">") return x > y;
+        if (op == "<=") return x <= y;
+        if (op == ">=") return x >= y;
+        if (op == "==") return x == y;
+        if (op == "!=") return x != y;
+        if (op == "&&") return x != 0 && y != 0;
+        if (op == "||") return x != 0 || y != 0;
+        return std::nullopt;
+    }
+
     Result<Value> apply(const std::string& op, const Value& a, const Value& b)
     {
         if (!isScalar(a) || !isScalar(b))
@@ -466,14 +481,8 @@ private:
             if (op == "-") return real(x - y);
             if (op == "*") return real(x * y);
             if (op == "/") return real(x / y);
-            if (op == "<") return number(x < y ? 1 : 0);
-            if (op == ">") return number(x > y ? 1 : 0);
-            if (op == "<=") return number(x <= y ? 1 : 0);
-            if (op == ">=") return number(x >= y ? 1 : 0);
-            if (op == "==") return number(x == y ? 1 : 0);
-            if (op == "!=") return number(x != y ? 1 : 0);
-            if (op == "&&") return number(x != 0 && y != 0 ? 1 : 0);
-            if (op == "||") return number(x != 0 || y != 0 ? 1 : 0);
+            if (const auto truth = compare(op, x, y))
+                return number(*truth ? 1 : 0);
             return bad(fmt::format("\"{}\" wants whole numbers", op));
         }
         const std::int64_t x = integerOf(a), y = integerOf(b);
@@ -496,14 +505,7 @@ private:
         if (op == "&") return number(x & y);
         if (op == "|") return number(x | y);
         if (op == "^") return number(x ^ y);
-        if (op == "<") return number(x < y ? 1 : 0);
-        if (op == ">") return number(x > y ? 1 : 0);
-        if (op == "<=") return number(x <= y ? 1 : 0);
-        if (op == ">=") return number(x >= y ? 1 : 0);
-        if (op == "==") return number(x == y ? 1 : 0);
-        if (op == "!=") return number(x != y ? 1 : 0);
-        if (op == "&&") return number(x != 0 && y != 0 ? 1 : 0);
-        return number(x != 0 || y != 0 ? 1 : 0);
+        return number(compare(op, x, y).value_or(false) ? 1 : 0);
     }
 
     Result<Value> unary()

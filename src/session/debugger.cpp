@@ -12,7 +12,6 @@
 namespace bramix::session {
 
 using chip::avr::Op;
-using debug::Evaluator;
 using debug::Frame;
 using debug::LineRow;
 using debug::Symbols;
@@ -578,27 +577,20 @@ Result<void> Debugger::backToChange(const std::string& what)
 
 Result<debug::Value> Debugger::evaluate(const std::string& expression, std::size_t frame)
 {
-    const auto& chips = session_.world().chips();
-    if (chip_ >= chips.size())
+    if (chip_ >= session_.world().chips().size())
         return fail(expression, "there is no chip on this bench");
-    const ChipTarget target(chips[chip_]);
-    const std::vector<Frame> stack = frames();
-    Evaluator evaluator(program(chip_).symbols, target, frame < stack.size() ? &stack[frame] : nullptr);
-    return evaluator.evaluate(expression);
+    return Scope(*this, chip_, frame).evaluator.evaluate(expression);
 }
 
 Result<void> Debugger::assign(const std::string& expression, const std::string& value, std::size_t frame)
 {
-    const auto& chips = session_.world().chips();
-    if (chip_ >= chips.size())
+    if (chip_ >= session_.world().chips().size())
         return fail(expression, "there is no chip on this bench");
-    const ChipTarget target(chips[chip_]);
-    const std::vector<Frame> stack = frames();
-    Evaluator evaluator(program(chip_).symbols, target, frame < stack.size() ? &stack[frame] : nullptr);
-    const auto where = evaluator.evaluate(expression);
+    Scope scope(*this, chip_, frame);
+    const auto where = scope.evaluator.evaluate(expression);
     if (!where)
         return tl::unexpected(where.error());
-    const auto writes = evaluator.assign(*where, value);
+    const auto writes = scope.evaluator.assign(*where, value);
     if (!writes)
         return tl::unexpected(writes.error());
     write(*writes);

@@ -119,6 +119,7 @@ public:
 
 private:
     struct Rule;
+    struct Scope;
     // A step in progress.
     struct Motion {
         enum class Kind : std::uint8_t { none, run, step } kind = Kind::none;

@@ -9,7 +9,6 @@
 
 namespace bramix::session {
 
-using debug::Evaluator;
 using kernel::fail;
 using kernel::Result;
 
@@ -173,10 +172,7 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 rule.expression = trimmed(rest->substr(0, to));
                 rule.becomes = trimmed(rest->substr(to + 4));
             }
-            const ChipTarget target(chips[rule.chip]);
-            const std::vector<debug::Frame> stack = known.frames.unwind(known.symbols, target, registersOf(*chips[rule.chip].chip));
-            Evaluator evaluator(known.symbols, target, stack.empty() ? nullptr : &stack.front());
-            auto value = evaluator.evaluate(rule.expression);
+            auto value = Scope(*this, rule.chip).evaluator.evaluate(rule.expression);
             if (!value)
                 return tl::unexpected(value.error());
             if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
@@ -342,10 +338,7 @@ void Debugger::disarm()
 // "level is {chamber.cm}" with what stands there now.
 std::string Debugger::say(const std::string& text, std::size_t index)
 {
-    Program& known = program(index);
-    const ChipTarget target(session_.world().chips()[index]);
-    const std::vector<debug::Frame> stack = known.frames.unwind(known.symbols, target, registersOf(chip(index)));
-    Evaluator evaluator(known.symbols, target, stack.empty() ? nullptr : &stack.front());
+    Scope scope(*this, index);
     std::string out;
     for (std::size_t i = 0; i < text.size(); ++i) {
         const std::size_t end = text[i] == '{' ? text.find('}', i) : std::string::npos;
@@ -353,8 +346,8 @@ std::string Debugger::say(const std::string& text, std::size_t index)
             out += text[i];
             continue;
         }
-        const auto value = evaluator.evaluate(text.substr(i + 1, end - i - 1));
-        out += value ? evaluator.format(*value, debug::Radix::natural) : "(" + value.error().text() + ")";
+        const auto value = scope.evaluator.evaluate(text.substr(i + 1, end - i - 1));
+        out += value ? scope.evaluator.format(*value, debug::Radix::natural) : "(" + value.error().text() + ")";
         i = end;
     }
     return out;
@@ -365,11 +358,7 @@ bool Debugger::fires(Rule& rule, std::size_t index, const std::string& text)
 {
     StopState* state = rule.index < stops_.size() ? &stops_[rule.index] : nullptr;
     if (!rule.item.when.empty() && index < session_.world().chips().size()) {
-        Program& known = program(index);
-        const ChipTarget target(session_.world().chips()[index]);
-        const std::vector<debug::Frame> stack = known.frames.unwind(known.symbols, target, registersOf(chip(index)));
-        Evaluator evaluator(known.symbols, target, stack.empty() ? nullptr : &stack.front());
-        const auto holds = evaluator.isTrue(rule.item.when);
+        const auto holds = Scope(*this, index).evaluator.isTrue(rule.item.when);
         if (!holds) {
             // A condition that cannot be worked out stops, and says so: silence would look like "never true".
             report_ = {index, fmt::format("the condition of \"{}\" cannot be worked out: {}", rule.item.at, holds.error().text()), rule.index};
@@ -540,10 +529,7 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
             if (std::exchange(rule.last, now) == now)
                 continue;
             if (!rule.becomes.empty()) {
-                Program& known = program(index);
-                const ChipTarget target(session_.world().chips()[index]);
-                Evaluator evaluator(known.symbols, target, nullptr);
-                const auto is = evaluator.isTrue("(" + rule.expression + ") == (" + rule.becomes + ")");
+                const auto is = Scope(*this, index).evaluator.isTrue("(" + rule.expression + ") == (" + rule.becomes + ")");
                 if (is && !*is)
                     continue;
             }

@@ -39,4 +39,16 @@ struct Debugger::Rule {
     std::int64_t hits = 0;
 };
 
+// Expressions at a stopped chip, in one of its frames.
+struct Debugger::Scope {
+    Scope(const Debugger& debugger, std::size_t chip, std::size_t frame = 0)
+        : target(debugger.session_.world().chips()[chip]), stack(debugger.program(chip).frames.unwind(debugger.program(chip).symbols, target, registersOf(*debugger.session_.world().chips()[chip].chip))),
+          evaluator(debugger.program(chip).symbols, target, frame < stack.size() ? &stack[frame] : nullptr)
+    {
+    }
+    const ChipTarget target;
+    const std::vector<debug::Frame> stack;
+    debug::Evaluator evaluator;
+};
+
 }  // namespace bramix::session

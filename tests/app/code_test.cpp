@@ -212,6 +212,28 @@ private slots:
         QTRY_VERIFY(!debug().counts.on);
     }
 
+    // A finding that firmware is to blame for leads to its line.
+    void aFindingOpensItsCode()
+    {
+        window_->showCode(false);
+        auto* drawer = window_->findChild<Drawer*>();
+        QVERIFY(drawer != nullptr);
+        const int line = lineOf(kKeeper, "gates[1].speed = 5");
+        emit drawer->codeChosen("mcu", QString("keeper.c:%1").arg(line));
+        QVERIFY(code().isVisible());
+        QTRY_COMPARE(code().view()->lineAtCursor(), line);
+        QCOMPARE(code().tabs().tabText(code().tabs().currentIndex()), QString("keeper.c"));
+        // And so does anything that is found by name.
+        bool found = false;
+        for (const auto& [name, show] : code().findable())
+            if (name == "ladder") {
+                show();
+                found = true;
+            }
+        QVERIFY(found);
+        QCOMPARE(code().view()->lineAtCursor(), lineOf(kKeeper, "uint16_t ladder(uint8_t rungs)"));
+    }
+
     void gdbComesInAndGoesAgain()
     {
         if (QStandardPaths::findExecutable("avr-gdb").isEmpty())
