@@ -322,23 +322,23 @@ Result<Document> parseDocument(const std::string& name, std::string_view text, s
 std::string writeDocument(const Document& d)
 {
     std::string out = d.remarks.comment;
+    // A key stands only where there is something to say.
+    const auto given = [&out](const char* key, const std::string& value) {
+        if (!value.empty())
+            out += fmt::format("{} = {}\n", key, quote(value));
+    };
     out += fmt::format("bramix = {}\ntitle = {}\n", kFormat, quote(d.title));
-    if (!d.notes.empty())
-        out += fmt::format("notes = {}\n", quote(d.notes));
-    if (!d.build.empty())
-        out += fmt::format("build = {}\n", quote(d.build));
+    given("notes", d.notes);
+    given("build", d.build);
     writeUnknown(out, d.remarks);
     for (const PartItem& p : d.parts) {
         out += fmt::format("\n{}[[part]]\nid = {}\nkind = {}\n", p.remarks.comment, quote(p.id), quote(p.kind));
-        if (!p.label.empty())
-            out += fmt::format("label = {}\n", quote(p.label));
+        given("label", p.label);
         out += fmt::format("at = {}\n", pointText(p.at));
         if (p.turn != 0)
             out += fmt::format("turn = {}\n", p.turn);
-        if (!p.firmware.empty())
-            out += fmt::format("firmware = {}\n", quote(p.firmware));
-        if (!p.key.empty())
-            out += fmt::format("key = {}\n", quote(p.key));
+        given("firmware", p.firmware);
+        given("key", p.key);
         if (!p.set.empty()) {
             std::string values;
             for (const auto& [key, value] : p.set)
@@ -378,12 +378,9 @@ std::string writeDocument(const Document& d)
     }
     for (const StopItem& s : d.stops) {
         out += fmt::format("\n{}[[stop]]\nat = {}\n", s.remarks.comment, quote(s.at));
-        if (!s.chip.empty())
-            out += fmt::format("chip = {}\n", quote(s.chip));
-        if (!s.when.empty())
-            out += fmt::format("when = {}\n", quote(s.when));
-        if (!s.say.empty())
-            out += fmt::format("say = {}\n", quote(s.say));
+        given("chip", s.chip);
+        given("when", s.when);
+        given("say", s.say);
         if (s.count != 1)
             out += fmt::format("count = {}\n", s.count);
         if (s.off)
@@ -392,10 +389,8 @@ std::string writeDocument(const Document& d)
     }
     for (const WatchItem& w : d.watches) {
         out += fmt::format("\n{}[[watch]]\nexpression = {}\n", w.remarks.comment, quote(w.expression));
-        if (!w.chip.empty())
-            out += fmt::format("chip = {}\n", quote(w.chip));
-        if (!w.radix.empty())
-            out += fmt::format("radix = {}\n", quote(w.radix));
+        given("chip", w.chip);
+        given("radix", w.radix);
         writeUnknown(out, w.remarks);
     }
     return out;

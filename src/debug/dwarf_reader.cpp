@@ -51,12 +51,6 @@ bool flag(Dwarf_Die* die, unsigned attribute)
     return dwarf_attr(die, attribute, &a) != nullptr && dwarf_formflag(&a, &value) == 0 && value;
 }
 
-std::string nameOf(Dwarf_Die* die)
-{
-    const char* text = dwarf_diename(die);
-    return text == nullptr ? std::string() : text;
-}
-
 }  // namespace
 
 class DwarfReader {
@@ -80,6 +74,8 @@ public:
     }
 
 private:
+    [[nodiscard]] std::string nameOf(Dwarf_Die* die) const { return file_.bounded(dwarf_diename(die)); }
+
     std::uint32_t fileIndex(const char* name)
     {
         const auto [entry, isNew] = files_.try_emplace(name, static_cast<std::uint32_t>(out_.files_.size()));
@@ -141,8 +137,8 @@ private:
         if (f.ranges.empty())
             return;  // a declaration, or the pattern of what is inlined elsewhere
         Dwarf_Attribute a;
-        const char* linkage = dwarf_attr_integrate(die, DW_AT_linkage_name, &a) != nullptr || dwarf_attr_integrate(die, DW_AT_MIPS_linkage_name, &a) != nullptr ? dwarf_formstring(&a) : nullptr;
-        f.name = linkage != nullptr && linkage[0] == '_' && linkage[1] == 'Z' ? demangled(linkage) : nameOf(die);
+        const std::string linkage = file_.bounded(dwarf_attr_integrate(die, DW_AT_linkage_name, &a) != nullptr || dwarf_attr_integrate(die, DW_AT_MIPS_linkage_name, &a) != nullptr ? dwarf_formstring(&a) : nullptr);
+        f.name = linkage.starts_with("_Z") ? demangled(linkage.c_str()) : nameOf(die);
         if (const char* file = dwarf_decl_file(die))
             f.file = file;
         (void)dwarf_decl_line(die, &f.line);

@@ -1,6 +1,7 @@
 // A file open for libelf and libdw, closed with everything that was read from it.
 #pragma once
 
+#include <cstring>
 #include <fcntl.h>
 #include <string>
 #include <unistd.h>
@@ -51,6 +52,20 @@ public:
             return elf_getdata(section, nullptr);
         }
         return nullptr;
+    }
+
+    // A text that libdw has found in one of the sections, which in a damaged file may run over its end.
+    [[nodiscard]] std::string bounded(const char* text) const
+    {
+        if (text == nullptr)
+            return {};
+        for (Elf_Scn* section = nullptr; (section = elf_nextscn(elf_, section)) != nullptr;) {
+            const Elf_Data* data = elf_rawdata(section, nullptr);
+            const auto* begin = data == nullptr ? nullptr : static_cast<const char*>(data->d_buf);
+            if (begin != nullptr && text >= begin && text < begin + data->d_size)
+                return {text, strnlen(text, static_cast<std::size_t>(begin + data->d_size - text))};
+        }
+        return text;
     }
 
 private:

@@ -68,7 +68,7 @@ private:
     {
         switch (type) {
         case kSo: source(value, text); break;
-        case kSol: file_now_ = fileIndex(text); break;
+        case kSol: fileNow_ = fileIndex(text); break;
         case kBincl:
             scopes_.push_back(newScope_);
             headers_[{text, value}] = newScope_++;
@@ -88,7 +88,7 @@ private:
         case kSline: {
             const std::uint32_t address = (function_ >= 0 ? functionAt_ : 0) + value;
             if (address < kElfData)
-                out_.lines_.push_back({address, file_now_, static_cast<int>(desc), true});
+                out_.lines_.push_back({address, fileNow_, static_cast<int>(desc), true});
             lastLine_ = address + 2;
             break;
         }
@@ -110,8 +110,7 @@ private:
             return;
         }
         endFunction(address);
-        file_now_ = fileIndex(text);
-        unitFile_ = file_now_;
+        fileNow_ = fileIndex(text);
         scopes_.assign(1, newScope_++);
     }
 
@@ -129,7 +128,7 @@ private:
         endFunction(address);
         Function f;
         f.name = demangled(text.substr(0, text.find(':')).c_str());
-        f.file = out_.files_.empty() ? std::string() : out_.files_[file_now_];
+        f.file = out_.files_.empty() ? std::string() : out_.files_[fileNow_];
         f.line = line;
         f.ranges = {{address, address}};
         out_.functions_.push_back(std::move(f));
@@ -192,7 +191,7 @@ private:
         v.name = name;
         v.type = type(0);
         v.line = line;
-        v.file = out_.files_.empty() ? std::string() : out_.files_[file_now_];
+        v.file = out_.files_.empty() ? std::string() : out_.files_[fileNow_];
         const bool local = descriptor != 'G' && descriptor != 'S';
         // Some versions name a function's variables after its end mark.
         v.function = local ? (function_ >= 0 ? function_ : lastFunction_) : -1;
@@ -253,6 +252,17 @@ private:
         while (*at_ >= '0' && *at_ <= '9')
             value = value * base + static_cast<std::uint64_t>(*at_++ - '0');
         return negative ? -static_cast<std::int64_t>(value) : static_cast<std::int64_t>(value);
+    }
+
+    // ";low;high;"
+    std::pair<std::int64_t, std::int64_t> bounds()
+    {
+        skip(';');
+        const std::int64_t low = integer();
+        skip(';');
+        const std::int64_t high = integer();
+        skip(';');
+        return {low, high};
     }
 
     void skip(char c)
@@ -334,11 +344,7 @@ private:
             self_ = self;
             const Key base = peekKey();
             (void)type(depth + 1);
-            skip(';');
-            const std::int64_t low = integer();
-            skip(';');
-            const std::int64_t high = integer();
-            skip(';');
+            const auto [low, high] = bounds();
             if (low > 0 && high == 0 && base != self) {
                 t.kind = Type::Kind::floating;
                 t.size = static_cast<std::uint32_t>(low);
@@ -364,11 +370,7 @@ private:
             // "r" index type ; low ; high ; element
             skip('r');
             (void)type(depth + 1);
-            skip(';');
-            const std::int64_t low = integer();
-            skip(';');
-            const std::int64_t high = integer();
-            skip(';');
+            const auto [low, high] = bounds();
             t.kind = Type::Kind::array;
             t.count = high >= low ? static_cast<std::uint32_t>(high - low + 1) : 0;
             t.element = type(depth + 1);
@@ -464,7 +466,7 @@ private:
     Symbols& out_;
     std::string folder_;
     std::map<std::string, std::uint32_t> files_;
-    std::uint32_t file_now_ = 0, unitFile_ = 0;
+    std::uint32_t fileNow_ = 0;
     std::map<std::pair<std::string, std::uint32_t>, int> headers_;
     std::vector<int> scopes_;  // by file number of the unit
     int newScope_ = 0;

@@ -240,8 +240,9 @@ std::uint32_t Symbols::afterPrologue(int function) const
         return f.begin();  // assembler: every line is an instruction
     // The second row is where the body begins; without a prologue it has the address of the first.
     const LineRow* first = nullptr;
-    for (const LineRow& l : lines_) {
-        if (l.file == kEnd || !f.has(l.address))
+    for (auto row = std::lower_bound(lines_.begin(), lines_.end(), f.begin(), [](const LineRow& l, std::uint32_t a) { return l.address < a; }); row != lines_.end() && row->address < f.ranges.front().end; ++row) {
+        const LineRow& l = *row;
+        if (l.file == kEnd)
             continue;
         if (first != nullptr && (l.address > first->address || l.line != first->line))
             return l.address;

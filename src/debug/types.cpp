@@ -56,6 +56,14 @@ std::int64_t signedOf(std::span<const std::uint8_t> bytes)
     return static_cast<std::int64_t>(unsignedOf(bytes) << unused) >> unused;
 }
 
+std::vector<std::uint8_t> bytesOf(std::uint64_t value, std::uint32_t size)
+{
+    std::vector<std::uint8_t> out(size);
+    for (std::uint32_t i = 0; i < std::min<std::uint32_t>(size, 8); ++i)
+        out[i] = static_cast<std::uint8_t>(value >> (8 * i));
+    return out;
+}
+
 double floatingOf(std::span<const std::uint8_t> bytes)
 {
     if (bytes.size() == sizeof(float)) {

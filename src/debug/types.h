@@ -69,6 +69,8 @@ private:
 // A number out of little-endian bytes; more than eight are cut.
 std::uint64_t unsignedOf(std::span<const std::uint8_t> bytes);
 std::int64_t signedOf(std::span<const std::uint8_t> bytes);
+// The lowest bytes of a number, and zeros beyond eight.
+std::vector<std::uint8_t> bytesOf(std::uint64_t value, std::uint32_t size);
 // An IEEE 754 number of four or eight bytes.
 double floatingOf(std::span<const std::uint8_t> bytes);
 

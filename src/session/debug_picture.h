@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -20,6 +21,7 @@ struct VariablePicture {
     bool changed = false;     // since the last stop
     bool writable = false;
     std::vector<VariablePicture> inner;
+    bool operator==(const VariablePicture&) const = default;
 };
 
 struct FramePicture {
@@ -79,11 +81,11 @@ struct DebugPicture {
     std::vector<FramePicture> frames;
     std::size_t frame = 0;
     std::vector<VariablePicture> locals, globals, watches;
+    std::optional<VariablePicture> hovered;  // what the pointer asks for
     std::vector<std::uint8_t> io;            // data addresses 0 .. ioEnd - 1
     std::vector<std::uint8_t> ioBefore;      // at the last stop
     debug::Space memorySpace = debug::Space::data;
-    std::uint32_t memoryFrom = 0;
-    std::vector<std::uint8_t> memory, memoryBefore;
+    std::vector<std::uint8_t> memory, memoryBefore;  // from address 0
     std::uint16_t lowestSp = 0, dataEnd = 0, ramEnd = 0;
     std::vector<InterruptPicture> interrupts;
     std::vector<StopPicture> stops;
@@ -99,8 +101,8 @@ struct DebugRequest {
     std::size_t frame = 0;
     std::vector<bench::WatchItem> watches;
     bool globals = false;
-    debug::Space memorySpace = debug::Space::data;
-    std::uint32_t memoryFrom = 0, memoryBytes = 0;
+    std::string hovered;           // an expression, or empty
+    std::optional<debug::Space> memory;  // data or EEPROM
 };
 
 }  // namespace bramix::session

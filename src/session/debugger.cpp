@@ -20,8 +20,10 @@ using kernel::Result;
 
 namespace {
 
-// The way back is looked for instruction by instruction in windows that grow, up to so many cycles; beyond, by breakpoints.
-constexpr std::int64_t kFirstWindow = 256, kWindowGrowth = 8, kLongestWindow = 256 * 8 * 8 * 8;
+// The way back is looked for instruction by instruction in windows that grow, in cycles, until one would hold so many instructions; beyond, by
+// breakpoints. A chip that sleeps has few, however long the window.
+constexpr std::int64_t kFirstWindow = 1024, kWindowGrowth = 16;
+constexpr std::size_t kMostBoundaries = 100'000;
 
 bool isHandler(const std::string& function) { return function.starts_with("__vector_"); }
 
@@ -329,18 +331,32 @@ bool Debugger::advance(Time goal)
 
 // Going back.
 
-// Every instruction boundary of the chosen chip from `from` on, and before `to`. The session stands at `to` afterwards.
-std::vector<Debugger::Boundary> Debugger::boundaries(Time from, Time to)
+// Every place of the chosen chip from `from` on, and before `to`, at which a forward step by instructions would stand. Nothing where there are too many.
+std::optional<std::vector<Debugger::Boundary>> Debugger::boundaries(Time from, Time to)
 {
     std::vector<Boundary> out;
     if (!session_.travel(from))
-        return out;
-    session_.remember();  // whoever looks here will come back to what is found
-    const Session::Replay replay(session_);
+        return std::nullopt;
     const chip::avr::Chip& c = chip(chip_);
-    while (c.now() < to && !session_.world().faulted()) {
-        if (out.empty() || out.back().at != c.now())
-            out.push_back({c.now(), c.cpu().pc * 2, c.cpu().sp});
+    // Whoever looks here will come back to what is found, and look a little further back next.
+    const Remembered* near = session_.history().before(from);
+    if (near == nullptr || from - near->moment->at > c.clock().span(kFirstWindow * kWindowGrowth))
+        session_.remember();
+    const Session::Replay replay(session_);
+    std::int64_t instructions = -1;
+    std::uint32_t pc = UINT32_MAX;
+    bool first = true;
+    for (std::size_t steps = 0; c.now() < to && !session_.world().faulted(); ++steps) {
+        if (steps > kMostBoundaries)
+            return std::nullopt;
+        // The middle of a sleep is no place of its own.
+        if (c.cpu().instructions != instructions || c.cpu().pc != pc) {
+            if (!first || !c.cpu().sleeping)
+                out.push_back({c.now(), c.cpu().pc * 2, c.cpu().sp});
+            instructions = c.cpu().instructions;
+            pc = c.cpu().pc;
+        }
+        first = false;
         session_.advanceInstruction(chip_);
     }
     session_.world().resume(true);
@@ -352,17 +368,16 @@ template <class Test>
 std::optional<Time> Debugger::lastBoundary(Time before, Test&& test)
 {
     const Time earliest = session_.earliest();
-    for (std::int64_t window = kFirstWindow; window <= kLongestWindow; window *= kWindowGrowth) {
+    for (std::int64_t window = kFirstWindow;; window *= kWindowGrowth) {
         const Duration span = chip(chip_).clock().span(window);
         const Time from = before - earliest > span ? before - span : earliest;
-        const std::vector<Boundary> list = boundaries(from, before);
-        for (std::size_t i = list.size(); i-- > 0;)
-            if (test(list, i))
-                return list[i].at;
-        if (from == earliest)
+        const auto list = boundaries(from, before);
+        for (std::size_t i = list ? list->size() : 0; i-- > 0;)
+            if (test(*list, i))
+                return (*list)[i].at;
+        if (!list || from == earliest)
             return std::nullopt;
     }
-    return std::nullopt;
 }
 
 // The last instant before `before` at which the chosen chip would have stopped there and look(stop) says yes.
@@ -420,6 +435,19 @@ Result<void> Debugger::goTo(Time t)
     return settleAt(t, "time");
 }
 
+// The instruction before this one; `over`: not one that a call has run meanwhile.
+std::optional<Time> Debugger::overInstruction(bool over)
+{
+    const chip::avr::Chip& c = chip(chip_);
+    const Time now = c.now();
+    const std::uint16_t sp = c.cpu().sp;
+    const std::uint32_t pc = c.cpu().pc * 2;
+    if (const auto found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return !over || list[i].sp >= sp; }); found || !over)
+        return found;
+    // A call that took long: it stands right before, in one word or two.
+    return lastHit(now, {pc - 2, pc - 4}, {}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == sp; });
+}
+
 Result<void> Debugger::back(Step step)
 {
     if (chip_ >= session_.world().chips().size())
@@ -452,11 +480,9 @@ Result<void> Debugger::back(Step step)
         }
     } else if (step == Step::instruction || !lines) {
         const bool over = step == Step::instructionOver || step == Step::over;
-        found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return !over || list[i].sp >= sp; });
-        if (!found && !over)
-            found = lastHit(now, {}, {}, [](const auto&) { return false; });
+        found = overInstruction(over);
     } else if (step == Step::instructionOver) {
-        found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return list[i].sp >= sp; });
+        found = overInstruction(true);
     } else {
         const bool over = step == Step::over;
         const int function = outer->function;

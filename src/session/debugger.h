@@ -166,7 +166,8 @@ private:
         std::uint32_t pc = 0;
         std::uint16_t sp = 0;
     };
-    [[nodiscard]] std::vector<Boundary> boundaries(Time from, Time to);
+    [[nodiscard]] std::optional<std::vector<Boundary>> boundaries(Time from, Time to);
+    [[nodiscard]] std::optional<Time> overInstruction(bool over);
     template <class Test>
     [[nodiscard]] std::optional<Time> lastBoundary(Time before, Test&& test);
     template <class Look>

@@ -146,16 +146,14 @@ void LiveSession::fillDebug(Picture& picture)
         }
     for (const bench::WatchItem& w : look_.watches)
         out.watches.push_back(looker.variable(w.expression, w.expression, evaluator.evaluate(w.expression), radixOf(w.radix), "?" + w.expression));
+    if (!look_.hovered.empty() && !running_)
+        out.hovered = looker.variable(look_.hovered, look_.hovered, evaluator.evaluate(look_.hovered), debug::Radix::natural, {});
     valuesNow_ = std::move(now);
-    out.memorySpace = look_.memorySpace;
-    out.memoryFrom = look_.memoryFrom;
-    for (std::uint32_t i = 0; i < look_.memoryBytes; ++i) {
-        const std::uint32_t a = look_.memoryFrom + i;
-        const std::uint32_t end = look_.memorySpace == debug::Space::data ? unit.table->core.ramEnd + 1U : look_.memorySpace == debug::Space::flash ? unit.table->flashBytes : unit.table->eepromBytes;
-        if (a >= end)
-            break;
-        out.memory.push_back(target.read(look_.memorySpace, a));
-        if (look_.memorySpace == debug::Space::data)
+    out.memorySpace = look_.memory.value_or(debug::Space::flash);
+    const std::uint32_t end = !look_.memory ? 0 : *look_.memory == debug::Space::data ? unit.table->core.ramEnd + 1U : unit.table->eepromBytes;
+    for (std::uint32_t a = 0; a < end; ++a) {
+        out.memory.push_back(target.read(*look_.memory, a));
+        if (*look_.memory == debug::Space::data)
             out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
     }
     for (std::size_t v = 1; v < unit.table->vectors.size(); ++v) {

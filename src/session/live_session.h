@@ -106,6 +106,7 @@ private:
     void fillCounts(CountPicture& counts) const;
     void publishStop();
     void rewound();
+    void attachCounts();
     void startMoving();
     [[nodiscard]] bool refuseFor(const char* what);
     void gdbSay(const std::string& bytes);
@@ -136,8 +137,8 @@ private:
     std::chrono::steady_clock::time_point nextSlow_{};
     std::string reason_;
     std::map<std::string, std::string> valuesBefore_, valuesNow_;  // of variables, by path, at the last stop and at this one
-    debug::Registers registersBefore_, registersNow_;
-    std::vector<std::uint8_t> ioBefore_, ioNow_, dataBefore_, dataNow_;
+    debug::Registers registersBefore_;
+    std::vector<std::uint8_t> ioBefore_, dataBefore_;
     std::uint64_t program_ = 0;
     std::shared_ptr<const std::vector<std::uint16_t>> flash_;
     std::vector<std::unique_ptr<chip::avr::CycleCounts>> counts_;  // by chip

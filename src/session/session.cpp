@@ -72,7 +72,7 @@ void Session::readSymbols()
 namespace {
 
 // So much work lies between two remembered moments: what it takes to reach any moment from the one before.
-constexpr auto kRememberEvery = std::chrono::milliseconds(20);
+constexpr auto kRememberEvery = std::chrono::milliseconds(10);
 
 }  // namespace
 
@@ -209,6 +209,11 @@ void Session::writeFlash(std::size_t chip, const std::vector<std::uint8_t>& byte
 
 Result<void> Session::goTo(Time t)
 {
+    if (t > world_->now()) {
+        // What lies ahead is recorded like any run.
+        advance(t);
+        return {};
+    }
     if (auto ok = travel(t); !ok)
         return ok;
     tape_.dropAfter(t);
@@ -219,6 +224,8 @@ Result<void> Session::goTo(Time t)
 
 Result<void> Session::travel(Time t)
 {
+    if (vcd_ != nullptr && t < world_->now())
+        return kernel::fail("--vcd", "a dump is being written, and its time cannot go back", "leave the option out to go back");
     latest_ = std::max(latest_, world_->now());
     {
         const Replay replay(*this);

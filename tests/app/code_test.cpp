@@ -120,7 +120,6 @@ private slots:
         QTRY_COMPARE(QString::fromStdString(debug().watches[0].value), QString("4.5"));
         window_->editor().session().assign("level", "10");
         QTRY_COMPARE(QString::fromStdString(debug().watches[0].value), QString("20"));
-        // What is shown is what is known.
         QTreeWidget& tree = code().variables().tree();
         QTRY_COMPARE(tree.topLevelItem(0)->child(0)->text(1), QString("20"));
         QVERIFY(window_->editor().document().watches[0].expression == "level * 2");
@@ -254,6 +253,49 @@ private slots:
         QTRY_VERIFY(window_->editor().picture().now > now);
     }
 
+    // Wiring may change while cycles are counted: counting goes on.
+    void countingGoesOnOverAnEdit()
+    {
+        window_->editor().session().countCycles(true);
+        window_->editor().change("led", [](bench::Document& d) {
+            bench::PartItem led;
+            led.id = "lamp";
+            led.kind = "led";
+            led.at = {60, 10};
+            d.parts.push_back(led);
+        });
+        window_->editor().session().settle();
+        const std::int64_t from = window_->editor().picture().debug.counts.total;
+        window_->editor().run();
+        QTRY_VERIFY(debug().counts.total > from + 100'000);
+        window_->editor().pause();
+        window_->editor().session().countCycles(false);
+        window_->editor().undo();
+        window_->editor().session().settle();
+    }
+
+    void sourcesAreFoundWhereTheyLie()
+    {
+        QTemporaryDir other;
+        QDir(folder_.path()).mkpath("deep/gate");
+        write("deep/gate/sluice.c", "int sluice;\n");
+        QFile elsewhere(other.filePath("weir.c"));
+        QVERIFY(elsewhere.open(QIODevice::WriteOnly));
+        elsewhere.close();
+        Sources sources;
+        sources.setFolders({folder_.path()});
+        // The tail of a name from another machine; a bare name in a folder below; nothing.
+        QCOMPARE(sources.find("/home/keeper/work/keeper.c"), QFileInfo(folder_.filePath("keeper.c")).canonicalFilePath());
+        QCOMPARE(QFileInfo(sources.find("../src/gate/sluice.c")).canonicalFilePath(), QFileInfo(folder_.filePath("deep/gate/sluice.c")).canonicalFilePath());
+        QVERIFY(sources.find("/nowhere/weir.c").isEmpty());
+        // Said once, it is known, and so is what lies beside it, the next time too.
+        sources.remember("/nowhere/weir.c", elsewhere.fileName());
+        QCOMPARE(sources.find("/nowhere/weir.c"), elsewhere.fileName());
+        Sources next;
+        next.setFolders({folder_.path()});
+        QCOMPARE(next.find("/nowhere/weir.c"), QFileInfo(elsewhere).canonicalFilePath());
+    }
+
     void editBuildAndRunAgain()
     {
         QSignalSpy built(&code().buildPane(), &BuildPane::built);
@@ -286,7 +328,6 @@ private slots:
         QTest::keyClick(view, Qt::Key_B, Qt::ControlModifier);
         QTRY_COMPARE_WITH_TIMEOUT(built.size(), 2, 30'000);
         QVERIFY(built[1][0].toBool());
-        QTRY_VERIFY(window_->editor().picture().now == kernel::Time{} || window_->editor().picture().running);
         bench::StopItem stop;
         stop.at = "main";
         window_->editor().session().runTo(stop);

@@ -1,4 +1,4 @@
-// Values of variables and expressions, and the call stack: against a real avr-gdb that reads the same ELF, and against what the source says.
+// Values of variables and expressions, and the call stack, against what the source says, for each kind of debug information.
 #include <QtTest>
 
 #include "session/keeper_bench.h"
@@ -49,7 +49,6 @@ private slots:
         QVERIFY(s != nullptr);
         Debugger d(*s);
         s->advance(kernel::Time(2ms));
-        program_ = &s->program("mcu");
         session_ = s.get();
         QCOMPARE(value(d, "deep"), QString("-70000"));
         QCOMPARE(value(d, "level"), QString("2.25"));
@@ -124,8 +123,7 @@ private slots:
         QVERIFY(!d.assign("ticks + 1", "2"));
     }
 
-    // The stack and the locals as gdb sees them: the same memory and registers are given to it as a core is not possible on AVR, so the comparison is
-    // made by its own unwinder over our remote protocol in tests/cli/gdb_test.cpp; here against what the source says at known places.
+    // Against what the source says at known places; against gdb's own unwinder in tests/cli/gdb_test.cpp.
     void theStackLeadsThroughInterruptsAndRecursion_data() { valuesReadAsTheSourceSays_data(); }
 
     void theStackLeadsThroughInterruptsAndRecursion()
@@ -197,7 +195,6 @@ private slots:
 
 private:
     static inline Session* session_ = nullptr;
-    static inline session::Program* program_ = nullptr;
 };
 
 std::string ExpressionTest::text_(Debugger& /*d*/, const debug::Value& v, debug::Radix radix)

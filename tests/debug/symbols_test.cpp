@@ -5,7 +5,10 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
+#include "debug/compiled.h"
+#include "debug/frames.h"
 #include "debug/symbols.h"
+#include "kernel/random.h"
 
 using bramix::debug::Symbols;
 
@@ -54,6 +57,43 @@ private slots:
         QVERIFY(function >= 0);
         const auto place = symbols.at(symbols.afterPrologue(function));
         QVERIFY2(lines[place.line - 1].contains("while (!(TWCR"), place.full().c_str());
+    }
+
+    // Damaged files are read as far as they can be, and nothing is made of the rest: 400 of each kind with bytes changed, and 40 cut short.
+    void damagedFilesHarmNothing()
+    {
+        if (!bramix::test::haveCompiler())
+            QSKIP("avr-gcc is not installed");
+        QTemporaryDir folder;
+        bramix::kernel::Random random(3);
+        for (const QStringList& options : {QStringList{"-gdwarf-4", "-Os"}, QStringList{"-g", "-Os"}, QStringList{"-gdwarf-5", "-O1"}}) {
+            QFile good(bramix::test::compile(folder, bramix::test::kKeeper, options));
+            QVERIFY(good.open(QIODevice::ReadOnly));
+            const QByteArray bytes = good.readAll();
+            const Symbols whole = Symbols::fromElf(good.fileName().toStdString());
+            QVERIFY(whole.functionByName("main") >= 0);
+            for (int round = 0; round < 440; ++round) {
+                QByteArray damaged = bytes;
+                if (round >= 400)
+                    damaged.truncate(static_cast<qsizetype>(random.below(static_cast<std::uint64_t>(bytes.size()))));
+                // Most of the file is flash and names: the descriptions lie behind them.
+                for (std::uint64_t i = 1 + random.below(20); round < 400 && i > 0; --i)
+                    damaged[static_cast<qsizetype>(bytes.size() / 4 + static_cast<qsizetype>(random.below(static_cast<std::uint64_t>(bytes.size() * 3 / 4))))] = static_cast<char>(random.next());
+                QFile file(folder.filePath("damaged.elf"));
+                QVERIFY(file.open(QIODevice::WriteOnly));
+                file.write(damaged);
+                file.close();
+                const Symbols symbols = Symbols::fromElf(file.fileName().toStdString());
+                (void)bramix::debug::FrameTable::fromElf(file.fileName().toStdString());
+                for (std::uint32_t address = 0; address < 0x400; address += 2)
+                    (void)symbols.at(address).full();
+                for (const auto& v : symbols.variables())
+                    (void)symbols.types().name(v.type);
+                for (std::size_t f = 0; f < symbols.functions().size(); ++f)
+                    if (symbols.functions()[f].caller < 0)
+                        (void)symbols.afterPrologue(static_cast<int>(f));
+            }
+        }
     }
 
     void aFileWithoutDebugInformationStillNamesFunctions()

@@ -297,6 +297,127 @@ private slots:
         }
     }
 
+    // A chip that sleeps for half a second between two instructions: the way back leads over the sleep, not into it.
+    void theWayBackLeadsOverSleep()
+    {
+        KeeperBench bench;
+        QVERIFY(bench.build({"-gdwarf-4", "-Os"}, R"(#include <avr/io.h>
+#include <avr/interrupt.h>
+#include <avr/sleep.h>
+volatile uint8_t tides;
+ISR(TIMER1_COMPA_vect) { tides++; }
+int main(void)
+{
+    OCR1A = 31249;
+    TCCR1B = (1 << WGM12) | (1 << CS12);
+    TIMSK1 = 1 << OCIE1A;
+    TCCR0B = 1 << CS00;
+    TIMSK0 = 1 << OCIE0B;
+    TIMSK0 = 0;
+    sei();
+    for (;;)
+        sleep_mode();
+}
+)"));
+        const auto s = bench.open();
+        Debugger d(*s);
+        const auto& cpu = s->world().chips()[0].chip->cpu();
+        for (int i = 0; i < 3; ++i)
+            QVERIFY(until(*s, d, stop("interrupt TIMER1_COMPA")));
+        const Time woke = s->world().now();
+        QVERIFY(kernel::seconds(woke) > 1.4);
+        const auto there = stateOf(*s);
+        // One step back is the sleep, half a second ago; the next is the instruction that began it.
+        QVERIFY(d.back(Step::instruction).has_value());
+        QVERIFY(cpu.sleeping);
+        QVERIFY2(std::abs(kernel::seconds(woke - s->world().now()) - 0.5) < 0.001, qPrintable(QString::number(kernel::seconds(woke - s->world().now()))));
+        QVERIFY(d.back(Step::instruction).has_value());
+        QVERIFY(!cpu.sleeping);
+        QCOMPARE(cpu.decodeAt(cpu.pc).op, chip::avr::Op::sleep);
+        for (int i = 0; i < 2; ++i) {
+            QVERIFY(d.begin(Step::instruction).has_value());
+            QVERIFY(finish(*s, d));
+        }
+        QCOMPARE(s->world().now(), woke);
+        QVERIFY(stateOf(*s) == there);
+        // By lines: from the handler, back to the line that slept.
+        QVERIFY(until(*s, d, stop("keeper.c:5")));
+        QVERIFY(d.back(Step::over).has_value());
+        QCOMPARE(d.frames().back().place.function, std::string("main"));
+    }
+
+    void backOverALongCallIsOneStep()
+    {
+        KeeperBench bench;
+        QVERIFY(bench.build({"-gdwarf-4", "-Os"}, R"(#include <avr/io.h>
+volatile uint8_t level;
+__attribute__((noinline)) void settle(uint8_t rounds)
+{
+    for (volatile uint32_t i = 0; i < 100000UL * rounds; i++)
+        ;
+}
+int main(void)
+{
+    level = 1;
+    settle(2);
+    level = 2;
+    for (;;)
+        ;
+}
+)"));
+        const auto s = bench.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("keeper.c:12")));
+        const std::uint32_t behind = pc(*s);
+        const Time late = s->world().now();
+        QVERIFY2(kernel::seconds(late) > 0.2, qPrintable(QString::number(kernel::seconds(late))));
+        QVERIFY(d.back(Step::over).has_value());
+        QCOMPARE(lineNow(d), 11);
+        QVERIFY(kernel::seconds(s->world().now()) < 0.1);
+        QVERIFY(until(*s, d, stop(QString("0x%1").arg(behind, 4, 16, QChar('0')))));
+        QCOMPARE(s->world().now(), late);
+        QVERIFY(d.back(Step::instructionOver).has_value());
+        QCOMPARE(d.frames()[0].place.function, std::string("main"));
+        QVERIFY(pc(*s) < behind && pc(*s) + 4 >= behind);
+    }
+
+    // A dump is a file of growing time.
+    void aDumpThatIsWrittenHoldsThePastShut()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        s->advance(Time(5ms));
+        const auto net = s->world().circuit().netOf(*s->world().pin({"mcu", "PB1"}));
+        QVERIFY(s->startVcd(bench_.folder.filePath("dump.vcd").toStdString(), {net}, {"mcu.PB1"}).has_value());
+        s->advance(Time(6ms));
+        const auto refused = d.back(Step::instruction);
+        QVERIFY(!refused);
+        QCOMPARE(s->world().now(), Time(6ms));
+        QVERIFY(!s->goTo(Time(5ms)).has_value());
+        QVERIFY(s->finishVcd());
+        QVERIFY(s->goTo(Time(5ms)).has_value());
+    }
+
+    // Memory is bounded, the past stays reachable and right.
+    void aSmallMemoryForgetsMomentsNotThePast()
+    {
+        const auto roomy = bench_.open();
+        const auto tight = bench_.open({}, 6 * roomy->history().bytes());
+        for (Session* s : {roomy.get(), tight.get()})
+            for (int ms = 0; ms <= 400; ++ms) {
+                s->advance(Time(std::chrono::milliseconds(ms)));
+                s->remember();
+            }
+        QVERIFY(roomy->history().moments().size() > 300);
+        QVERIFY(tight->history().bytes() <= 7 * roomy->history().moments().front().moment->bytes());
+        QCOMPARE(tight->earliest(), Time{});
+        for (const auto t : {Time(1234us), Time(99'999us), Time(399'111us)}) {
+            QVERIFY(roomy->goTo(t).has_value());
+            QVERIFY(tight->goTo(t).has_value());
+            QVERIFY(stateOf(*roomy) == stateOf(*tight));
+        }
+    }
+
     // Any moment, gone back to, is what a fresh run is when it is stopped there; what was done from outside is done again.
     void anyMomentEqualsAFreshRunStoppedThere()
     {

@@ -23,13 +23,13 @@ public:
         return !elf.isEmpty();
     }
 
-    std::unique_ptr<session::Session> open(const std::string& more = {})
+    std::unique_ptr<session::Session> open(const std::string& more = {}, std::size_t historyBytes = 256U << 20U)
     {
         const std::string text = "bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"briar-328\"\nfirmware = \"" + elf.toStdString() + "\"\n" + more;
         auto document = bench::parseDocument("test.toml", text);
         session::SessionOptions options;
         options.folder = folder.path().toStdString();
-        options.historyBytes = 256U << 20U;
+        options.historyBytes = historyBytes;
         if (!document) {
             qWarning("%s", document.error().text().c_str());
             return nullptr;

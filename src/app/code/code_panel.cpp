@@ -10,15 +10,12 @@
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
-#include "debug/disassembler.h"
 #include "debug/register_view.h"
 
 namespace bramix::app {
 
 namespace {
 
-constexpr int kMostUnfolded = 80;    // instructions under one line
-constexpr int kUnfoldedWidth = 64;    // letters, so that the ground is one block
 constexpr double kUsualPace = 4;     // lines a second
 
 QTabBar* smallTabs(const QStringList& names)
@@ -159,6 +156,10 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     connect(&editor_, &Editor::pictureChanged, this, &CodePanel::refresh);
     connect(&editor_, &Editor::documentChanged, this, &CodePanel::request);
     connect(memory_, &MemoryPane::viewChanged, this, &CodePanel::request);
+    connect(right_, &QStackedWidget::currentChanged, this, [this] {
+        request();
+        refresh();
+    });
     connect(stops_, &StopsPane::placeChosen, this, qOverload<const QString&, int>(&CodePanel::openPlace));
     connect(build_, &BuildPane::placeChosen, this, qOverload<const QString&, int>(&CodePanel::openPlace));
     connect(build_, &BuildPane::built, this, [this](bool good) {
@@ -180,15 +181,13 @@ void CodePanel::request()
     r.on = looking_;
     r.frame = frame_;
     r.watches = editor_.document().watches;
-    if (!hovered_.isEmpty()) {
-        bench::WatchItem w;
-        w.expression = hovered_.toStdString();
-        r.watches.push_back(std::move(w));
-    }
+    r.hovered = hovered_.toStdString();
     r.globals = true;
-    r.memorySpace = memory_->sheet().space();
-    r.memoryBytes = r.memorySpace == debug::Space::flash ? 0 : 0x10000;
+    // Flash is at hand in any case.
+    if (const debug::Space space = memory_->sheet().space(); right_->currentWidget() == memory_ && space != debug::Space::flash)
+        r.memory = space;
     editor_.session().watchDebug(r);
+    markedStops_ = SIZE_MAX;  // stops may have been edited
 }
 
 void CodePanel::chooseChip(const std::string& id)
@@ -230,19 +229,21 @@ void CodePanel::refresh()
         shownAt_ = editor_.picture().now;
     }
     if (moved)
-        showPlace(debug, true);
+        showPlace(debug);
     showCrumbs(debug);
-    mark(debug);
-    session::DebugPicture shown = debug;
-    if (!hovered_.isEmpty() && !shown.watches.empty() && shown.watches.back().expression == hovered_.toStdString() && shown.watches.size() > editor_.document().watches.size()) {
-        const session::VariablePicture& v = shown.watches.back();
-        if (v.known)
-            QToolTip::showText(hoveredAt_, QString("%1 = %2\n%3").arg(hovered_, QString::fromStdString(v.value), QString::fromStdString(v.type)));
-        shown.watches.pop_back();
+    // While it runs, marks stay where they are, but for counts.
+    if (moved || debug.standing || wasMarked_ || debug.counts.total != markedCounts_ || debug.stops.size() != markedStops_)
+        mark(debug);
+    wasMarked_ = debug.standing;
+    markedCounts_ = debug.counts.total;
+    markedStops_ = debug.stops.size();
+    if (debug.hovered && debug.hovered->expression == hovered_.toStdString()) {
+        if (debug.hovered->known)
+            QToolTip::showText(hoveredAt_, QString("%1 = %2\n%3").arg(hovered_, QString::fromStdString(debug.hovered->value), QString::fromStdString(debug.hovered->type)));
         hovered_.clear();
         request();
     }
-    variables_->refresh(shown);
+    variables_->refresh(debug);
     stops_->refresh(debug);
     if (right_->currentWidget() == chip_)
         chip_->refresh(debug);
@@ -332,7 +333,7 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     hint_->setText(symbols_.kind() == debug::DebugKind::stabs ? tr("STABS: build with -gdwarf-4 for more") : symbols_.rows().empty() ? tr("no line information: build with -gdwarf-4") : QString());
 }
 
-CodeView* CodePanel::newView(std::size_t index)
+CodeView* CodePanel::newView()
 {
     auto* view = new CodeView;
     views_->addWidget(view);
@@ -342,7 +343,6 @@ CodeView* CodePanel::newView(std::size_t index)
                 return &t;
         return nullptr;
     };
-    (void)index;
     connect(view, &CodeView::stopClicked, this, [this, tab](int line) {
         if (Tab* t = tab())
             toggleStop(*t, line);
@@ -368,7 +368,7 @@ CodeView* CodePanel::newView(std::size_t index)
 CodeView* CodePanel::load(Tab& tab)
 {
     if (tab.view == nullptr) {
-        tab.view = newView(static_cast<std::size_t>(&tab - files_.data()));
+        tab.view = newView();
         if (tab.name.isEmpty()) {
             fillInstructions();
             return tab.view;
@@ -388,208 +388,6 @@ CodeView* CodePanel::load(Tab& tab)
             tab.view->setCodeLines(std::move(lines));
     }
     return tab.view;
-}
-
-// Instructions.
-
-QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* words) const
-{
-    const debug::InstructionText i = debug::disassemble(*chipTable_, *flash_, address, &symbols_);
-    if (words != nullptr)
-        *words = i.words;
-    QString row = QString("%1 %2  %3 %4").arg(next ? QChar(0x25B8) : QChar(' ')).arg(address, 4, 16, QChar('0')).arg(QString::fromStdString(i.mnemonic), -6).arg(QString::fromStdString(i.operands), -16);
-    row += QString("%1").arg(QString::fromStdString(i.cycles), 5);
-    if (!i.note.empty())
-        row += "   " + QString::fromStdString(i.note);
-    return row;
-}
-
-void CodePanel::fillInstructions()
-{
-    lineOfAddress_.clear();
-    addressOfLine_.clear();
-    if (chipTable_ == nullptr || flash_ == nullptr || files_.empty() || files_.back().view == nullptr)
-        return;
-    std::size_t end = flash_->size();
-    while (end > 0 && (*flash_)[end - 1] == 0xFFFF)
-        --end;
-    std::map<std::uint32_t, QString> labels;
-    for (const debug::Function& f : symbols_.functions())
-        if (f.caller < 0)
-            labels.emplace(f.begin(), QString::fromStdString(f.name));
-    for (std::size_t v = 0; v < chipTable_->vectors.size(); ++v)
-        labels.emplace(static_cast<std::uint32_t>(v * chipTable_->vectorWords * 2), tr("vector %1: %2").arg(v).arg(QString::fromUtf8(chipTable_->vectors[v].name.data(), static_cast<int>(chipTable_->vectors[v].name.size()))));
-    QStringList rows;
-    for (std::uint32_t address = 0; address < end * 2;) {
-        if (const auto label = labels.find(address); label != labels.end()) {
-            if (address >= chipTable_->vectors.size() * chipTable_->vectorWords * 2 && !rows.isEmpty())
-                rows << QString();
-            rows << label->second + ":";
-        }
-        unsigned words = 1;
-        rows << instructionRow(address, false, &words);
-        lineOfAddress_[address] = static_cast<int>(rows.size());
-        addressOfLine_[static_cast<int>(rows.size())] = address;
-        address += 2 * words;
-    }
-    files_.back().view->setSource(rows.join('\n'), "asm");
-}
-
-QString CodePanel::instructionsOf(const QString& name, int line, std::uint32_t pc) const
-{
-    if (chipTable_ == nullptr || flash_ == nullptr)
-        return {};
-    QStringList out;
-    const auto& rows = symbols_.rows();
-    std::uint32_t before = UINT32_MAX;
-    for (std::size_t i = 0; i + 1 < rows.size() && out.size() < kMostUnfolded; ++i) {
-        if (rows[i].file == debug::Symbols::kEnd || rows[i].line != line || rows[i + 1].address == rows[i].address || QString::fromStdString(symbols_.files()[rows[i].file]) != name)
-            continue;
-        if (before != UINT32_MAX && rows[i].address != before)
-            out << "  …";
-        for (std::uint32_t a = rows[i].address; a < rows[i + 1].address && out.size() < kMostUnfolded;) {
-            unsigned words = 1;
-            out << instructionRow(a, a == pc, &words).leftJustified(kUnfoldedWidth);
-            a += 2 * words;
-        }
-        before = rows[i + 1].address;
-    }
-    return out.join('\n');
-}
-
-// Where the program stands.
-
-int CodePanel::tabOf(const QString& file)
-{
-    const QString canonical = QFileInfo(file).canonicalFilePath();
-    for (std::size_t i = 0; i < files_.size(); ++i)
-        if (files_[i].name == file || (!files_[i].file.isEmpty() && (files_[i].file == file || files_[i].file == canonical)))
-            return static_cast<int>(i);
-    for (std::size_t i = 0; i < files_.size(); ++i)
-        if (!files_[i].name.isEmpty() && !file.contains('/') && QFileInfo(files_[i].name).fileName() == file)
-            return static_cast<int>(i);
-    return -1;
-}
-
-bool CodePanel::openPlace(const QString& file, int line)
-{
-    int index = tabOf(file);
-    if (index < 0 && QFileInfo(file).isFile()) {
-        // A header without code, named by the compiler.
-        Tab tab;
-        tab.name = tab.file = QFileInfo(file).canonicalFilePath();
-        files_.insert(files_.end() - (files_.empty() ? 0 : 1), tab);
-        index = static_cast<int>(files_.size()) - (files_.size() > 1 ? 2 : 1);
-        const QSignalBlocker quiet(tabs_);
-        tabs_->insertTab(index, QFileInfo(file).fileName());
-        tabs_->setTabToolTip(index, tab.file);
-    }
-    if (index < 0)
-        return false;
-    tabs_->setCurrentIndex(index);
-    CodeView* view = load(files_[static_cast<std::size_t>(index)]);
-    views_->setCurrentWidget(view);
-    view->reveal(line);
-    mark(editor_.picture().debug);
-    return true;
-}
-
-bool CodePanel::openPlace(const QString& place)
-{
-    const qsizetype colon = place.lastIndexOf(':');
-    return colon > 0 && openPlace(place.left(colon), place.mid(colon + 1).toInt());
-}
-
-void CodePanel::openAddress(std::uint32_t address)
-{
-    if (files_.empty())
-        return;
-    tabs_->setCurrentIndex(static_cast<int>(files_.size()) - 1);
-    CodeView* view = load(files_.back());
-    views_->setCurrentWidget(view);
-    const auto line = lineOfAddress_.upper_bound(address);
-    if (line != lineOfAddress_.begin())
-        view->reveal(std::prev(line)->second);
-}
-
-void CodePanel::showPlace(const session::DebugPicture& debug, bool /*moved*/)
-{
-    if (debug.frame >= debug.frames.size())
-        return;
-    const session::FramePicture& frame = debug.frames[debug.frame];
-    const bool inInstructions = !files_.empty() && tabs_->currentIndex() == static_cast<int>(files_.size()) - 1 && tabs_->count() > 1;
-    const int index = frame.line > 0 ? tabOf(QString::fromStdString(frame.file)) : -1;
-    if (index < 0 || files_[static_cast<std::size_t>(index)].file.isEmpty())
-        openAddress(frame.pc);
-    else if (inInstructions && debug.standing && wasStanding_ && view() != nullptr && view()->hasFocus())
-        openAddress(frame.pc);  // whoever reads instructions goes on reading them
-    else
-        openPlace(QString::fromStdString(frame.file), frame.line);
-}
-
-void CodePanel::showCrumbs(const session::DebugPicture& debug)
-{
-    QString text;
-    if (!debug.standing) {
-        text = debug.frames.empty() ? tr("running") : tr("running, just now in <b>%1</b>").arg(QString::fromStdString(debug.frames.front().function).toHtmlEscaped());
-    } else {
-        for (std::size_t i = 0; i < debug.frames.size() && i < 12; ++i) {
-            const session::FramePicture& f = debug.frames[i];
-            const QString name = QString::fromStdString(!f.interrupt.empty() ? f.interrupt + " interrupt" : f.function.empty() ? "?" : f.function).toHtmlEscaped();
-            text += (i == 0 ? tr("in ") : QString(" ‹ ")) + QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(i).arg(i == debug.frame ? "#8A2B57" : "#6F6577", i == debug.frame ? "<b>" + name + "</b>" : name);
-        }
-        if (!debug.reason.empty())
-            text = QString("<span style='color:#A83A22'>%1</span> &nbsp; ").arg(QString::fromStdString(debug.reason).toHtmlEscaped()) + text;
-        if (debug.inPast)
-            text = tr("<span style='color:#2D6A9E'>in the past</span> &nbsp; ") + text;
-    }
-    if (crumbs_->text() != text)
-        crumbs_->setText(text);
-}
-
-// Marks in the view that is shown.
-void CodePanel::mark(const session::DebugPicture& debug)
-{
-    const int index = tabs_->currentIndex();
-    if (index < 0 || static_cast<std::size_t>(index) >= files_.size() || files_[static_cast<std::size_t>(index)].view == nullptr)
-        return;
-    const Tab& tab = files_[static_cast<std::size_t>(index)];
-    std::map<int, bool> stops;
-    for (const session::StopPicture& s : debug.stops) {
-        const bool works = !s.item.off && s.problem.empty();
-        if (tab.name.isEmpty()) {
-            for (const std::uint32_t a : s.addresses)
-                if (const auto line = lineOfAddress_.find(a); line != lineOfAddress_.end())
-                    stops[line->second] = works;
-        } else if (s.line > 0) {
-            const QString file = QString::fromStdString(s.file);
-            if (tab.name == file || QFileInfo(tab.name).fileName() == file || tab.name.endsWith("/" + file))
-                stops[s.line] = works;
-        }
-    }
-    tab.view->setStops(stops);
-    std::map<int, QString> unfolded;
-    const bool here = debug.standing && debug.frame < debug.frames.size();
-    if (tab.name.isEmpty()) {
-        const auto line = here ? lineOfAddress_.find(debug.frames[debug.frame].pc) : lineOfAddress_.end();
-        tab.view->setPlace(line == lineOfAddress_.end() ? 0 : line->second, debug.frame == 0);
-    } else {
-        const bool inFile = here && tabOf(QString::fromStdString(debug.frames[debug.frame].file)) == index;
-        const int line = inFile ? debug.frames[debug.frame].line : 0;
-        for (const auto& [name, at] : unfolded_)
-            if (name == tab.name)
-                unfolded[at] = instructionsOf(name, at, debug.standing ? debug.registers.pc : UINT32_MAX);
-        if (line > 0 && instructions_)
-            unfolded[line] = instructionsOf(tab.name, line, debug.frame == 0 ? debug.registers.pc : UINT32_MAX);
-        std::erase_if(unfolded, [](const auto& u) { return u.second.isEmpty(); });
-        tab.view->setUnfolded(unfolded);
-        tab.view->setPlace(line, debug.frame == 0);
-        std::map<int, qint64> counts;
-        for (const auto& [file, at, times] : debug.counts.lines)
-            if (QString::fromStdString(file) == tab.name)
-                counts[at] = times;
-        tab.view->setCounts(counts);
-    }
 }
 
 // What a person does.

@@ -75,7 +75,7 @@ private:
 
     void refresh();
     void takeProgram(const session::DebugPicture& debug);
-    void showPlace(const session::DebugPicture& debug, bool moved);
+    void showPlace(const session::DebugPicture& debug);
     void mark(const session::DebugPicture& debug);
     void request();
     int tabOf(const QString& file);
@@ -88,7 +88,7 @@ private:
     void hover(const QString& expression, const QPoint& at);
     void lineMenu(const Tab& tab, int line, const QPoint& at);
     [[nodiscard]] QString stopName(const Tab& tab, int line) const;
-    CodeView* newView(std::size_t index);
+    CodeView* newView();
     void showCrumbs(const session::DebugPicture& debug);
 
     Editor& editor_;
@@ -110,6 +110,9 @@ private:
     std::uint32_t shownPc_ = UINT32_MAX;
     std::size_t shownFrame_ = SIZE_MAX;
     kernel::Time shownAt_{};
+    bool wasMarked_ = false;             // what the marks were made of
+    std::int64_t markedCounts_ = 0;
+    std::size_t markedStops_ = 0;
     QString hovered_;
     QPoint hoveredAt_;
 

@@ -111,6 +111,13 @@ void VariablesPane::fill(QTreeWidgetItem* parent, const std::vector<session::Var
 
 void VariablesPane::refresh(const session::DebugPicture& debug)
 {
+    // Sixty pictures come a second, and most are alike.
+    if (debug.watches == watched_ && debug.locals == local_ && debug.globals == global_ && debug.standing == standing_)
+        return;
+    watched_ = debug.watches;
+    local_ = debug.locals;
+    global_ = debug.globals;
+    standing_ = debug.standing;
     filling_ = true;
     watches_->setHidden(debug.watches.empty());
     fill(watches_, debug.watches);

@@ -29,6 +29,8 @@ private:
     QTreeWidget* tree_;
     QLineEdit* field_;
     QTreeWidgetItem *watches_, *locals_, *globals_;
+    std::vector<session::VariablePicture> watched_, local_, global_;  // as shown
+    bool standing_ = false;
     bool filling_ = false;
 };
 

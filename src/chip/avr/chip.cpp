@@ -440,6 +440,7 @@ void Chip::stepInstruction(kernel::Time until)
         cpu_.cycle = to;
     } else {
         cpu_.stepCounted();
+        cpu_.current = cpu_.pc;  // as at the end of a run: what happens between instructions happens here
     }
     executing_ = false;
     if (pendingReset_ != 0)

@@ -1,0 +1,301 @@
+// What a person at the window, or a debugger from outside, orders: running, stepping, going back, stops, counting, writing.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "session/live_session.h"
+
+namespace bramix::session {
+
+using Clock = std::chrono::steady_clock;
+
+// The window keeps its hands off while a debugger from outside is connected.
+bool LiveSession::refuseFor(const char* what)
+{
+    if (gdb_ == nullptr)
+        return false;
+    say(true, fmt::format("a debugger is connected and decides what runs; {} there, or disconnect it", what));
+    return true;
+}
+
+void LiveSession::gdbSay(const std::string& bytes)
+{
+    const std::lock_guard lock(mutex_);
+    gdbOut_ += bytes;
+}
+
+// Does what the debugger wants after it has spoken.
+void LiveSession::gdbFollow()
+{
+    using Wants = GdbServer::Wants;
+    switch (gdb_->wants()) {
+    case Wants::stand: running_ = false; break;
+    case Wants::run:
+        if (!running_)
+            startMoving();
+        stepping_ = false;
+        break;
+    case Wants::detach: case Wants::kill:
+        gdb_->end();
+        gdb_.reset();
+        debugger_->setStops(stops_);
+        {
+            const std::lock_guard lock(mutex_);
+            gdbLeft_ = true;
+        }
+        running_ = false;
+        break;
+    }
+}
+
+void LiveSession::gdbCame()
+{
+    post([this] {
+        if (session_ == nullptr || session_->world().chips().empty()) {
+            const std::lock_guard lock(mutex_);
+            gdbLeft_ = true;
+            return;
+        }
+        slow_.reset();
+        running_ = false;
+        gdb_ = std::make_unique<GdbServer>(*session_, *debugger_);
+        gdb_->begin();
+    });
+}
+
+void LiveSession::gdbBytes(const std::string& bytes)
+{
+    post([this, bytes] {
+        if (gdb_ == nullptr)
+            return;
+        const Time before = session_->world().now();
+        gdbSay(gdb_->take(bytes));
+        if (session_->world().now() < before)
+            rewound();
+        gdbFollow();
+    });
+}
+
+void LiveSession::gdbGone()
+{
+    post([this] {
+        if (gdb_ == nullptr)
+            return;
+        gdb_->end();
+        gdbFollow();
+    });
+}
+
+std::string LiveSession::takeGdb(bool& left)
+{
+    const std::lock_guard lock(mutex_);
+    left = std::exchange(gdbLeft_, false);
+    return std::exchange(gdbOut_, {});
+}
+
+void LiveSession::run()
+{
+    post([this] {
+        if (refuseFor("continue"))
+            return;
+        if (session_ != nullptr && stopped_.empty()) {
+            debugger_->begin();
+            startMoving();
+            stepping_ = false;
+            slow_.reset();
+        }
+    });
+}
+
+// The views compare the next stop with this one.
+void LiveSession::startMoving()
+{
+    publishStop();
+    running_ = true;
+    reason_.clear();
+    rebase();
+}
+
+void LiveSession::pause()
+{
+    post([this] {
+        if (gdb_ != nullptr && running_)
+            gdbSay(gdb_->take("\x03"));  // as if it had asked itself
+        running_ = false;
+        slow_.reset();
+    });
+}
+
+void LiveSession::step(Step step)
+{
+    post([this, step] {
+        slow_.reset();
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("step"))
+            return;
+        if (auto ok = debugger_->begin(step); !ok) {
+            running_ = false;
+            reason_ = ok.error().text();
+            return;
+        }
+        startMoving();
+        stepping_ = true;
+        slice();  // most steps are over at once
+    });
+}
+
+void LiveSession::slowRun(Step step, double perSecond)
+{
+    post([this, step, perSecond] {
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("step"))
+            return;
+        running_ = false;
+        slow_ = {step, std::clamp(perSecond, 0.1, 1000.0)};
+        nextSlow_ = Clock::now();
+    });
+}
+
+void LiveSession::runTo(const bench::StopItem& once)
+{
+    post([this, once] {
+        slow_.reset();
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("set a breakpoint"))
+            return;
+        if (auto ok = debugger_->begin(once); !ok) {
+            reason_ = ok.error().text();
+            say(true, reason_);
+            return;
+        }
+        startMoving();
+        stepping_ = false;
+    });
+}
+
+// The past is another present: what was measured over the last instants does not hold.
+void LiveSession::rewound()
+{
+    integralsAt_ = session_->world().now();
+    highBefore_.clear();
+    chargeBefore_.clear();
+    singleAt_.reset();
+    {
+        const std::lock_guard lock(mutex_);
+        std::erase_if(serial_, [&](const SerialByte& b) { return b.at > session_->world().now(); });
+        SerialByte mark;
+        mark.uart = kRewound;
+        mark.at = session_->world().now();
+        serial_.push_back(mark);
+    }
+    rebase();
+}
+
+template <class Call>
+void LiveSession::goBack(Call&& call)
+{
+    post([this, call] {
+        if (session_ == nullptr || refuseFor("step back"))
+            return;
+        publishStop();
+        running_ = false;
+        slow_.reset();
+        const auto ok = call();
+        stopped_ = session_->faultText();
+        reason_ = ok ? std::string() : ok.error().text();
+        if (!ok)
+            say(true, reason_);
+        else
+            rewound();
+    });
+}
+
+void LiveSession::back(Step step)
+{
+    goBack([this, step] { return debugger_->back(step); });
+}
+
+void LiveSession::backToStop()
+{
+    goBack([this] { return debugger_->backToStop(); });
+}
+
+void LiveSession::backToChange(const std::string& what)
+{
+    goBack([this, what] { return debugger_->backToChange(what); });
+}
+
+void LiveSession::goTo(Time t)
+{
+    goBack([this, t] { return debugger_->goTo(t); });
+}
+
+void LiveSession::setStops(const std::vector<bench::StopItem>& stops)
+{
+    post([this, stops] {
+        stops_ = stops;
+        if (debugger_ != nullptr && gdb_ == nullptr)
+            debugger_->setStops(stops);
+    });
+}
+
+void LiveSession::enterInterrupts(bool enter)
+{
+    post([this, enter] {
+        if (debugger_ != nullptr)
+            debugger_->enterInterrupts(enter);
+    });
+}
+
+void LiveSession::countCycles(bool on)
+{
+    post([this, on] {
+        if (session_ == nullptr)
+            return;
+        counting_ = on;
+        if (on)
+            counts_.clear();
+        attachCounts();
+    });
+}
+
+// Every chip counts into its own, also one that an edit has just built anew.
+void LiveSession::attachCounts()
+{
+    auto& chips = session_->world().chips();
+    for (std::size_t i = 0; i < chips.size(); ++i) {
+        if (counting_ && i >= counts_.size())
+            counts_.push_back(std::make_unique<chip::avr::CycleCounts>());
+        chips[i].chip->countInto(counting_ ? counts_[i].get() : nullptr);
+    }
+}
+
+void LiveSession::watchDebug(const DebugRequest& request)
+{
+    post([this, request] {
+        look_ = request;
+        if (session_ == nullptr)
+            return;
+        const auto& chips = session_->world().chips();
+        for (std::size_t i = 0; i < chips.size(); ++i)
+            if (chips[i].id == request.chip || (request.chip.empty() && i == 0))
+                debugger_->choose(i);
+    });
+}
+
+void LiveSession::assign(const std::string& expression, const std::string& value)
+{
+    post([this, expression, value] {
+        if (session_ == nullptr)
+            return;
+        if (auto ok = debugger_->assign(expression, value, look_.frame); !ok)
+            say(true, ok.error().text());
+    });
+}
+
+void LiveSession::poke(debug::Space space, std::uint32_t address, std::uint8_t value)
+{
+    post([this, space, address, value] {
+        if (session_ != nullptr && debugger_->chosen() < session_->world().chips().size())
+            debugger_->write({{space, address, value}});
+    });
+}
+
+}  // namespace bramix::session
