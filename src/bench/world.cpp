@@ -61,12 +61,13 @@ parts::LineFormat World::lineFormat(const Uart& uart, bool towardsChip) const
     return out;
 }
 
+// Only chips that are alone ring alarms on the way; others go to the next.
 void World::runChips(Time until)
 {
     if (chips_.size() == 1) {
         running_ = 0;
         if (runs(chips_[0]))
-            chips_[0].chip->run(until);
+            chips_[0].chip->runAlone(until, stop_);
         return;
     }
     // Several chips go in step: always the one that is furthest behind, up to the first clock at which it is not.
@@ -98,8 +99,8 @@ void World::runUntil(Time goal)
 {
     stop_ = false;
     for (;;) {
-        runChips(std::min(goal, queue_.nextDue()));
-        if (faulted() || halted() || debugStop()) {
+        runChips(goal);
+        if (standing()) {
             queue_.advanceTo(std::min(goal, progress()));
             return;
         }
@@ -158,6 +159,15 @@ bool World::halted() const { return !chips_.empty() && chips_[0].chip->cpu().sto
 bool World::faulted() const
 {
     return std::any_of(chips_.begin(), chips_.end(), [](const ChipUnit& unit) { return unit.chip->faulted(); });
+}
+
+// A chip faulted, met what the debugger waits for, or is halted for good.
+bool World::standing() const
+{
+    for (const ChipUnit& unit : chips_)
+        if (unit.chip->faulted() || unit.chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
+            return true;
+    return halted();
 }
 
 Time World::progress() const

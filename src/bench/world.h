@@ -174,6 +174,7 @@ private:
     [[nodiscard]] std::string partsAround(NetId net) const;
     void blame(Finding& finding, Cause cause) const;
     void runChips(Time until);
+    [[nodiscard]] bool standing() const;
     [[nodiscard]] static bool runs(const ChipUnit& unit) { return !unit.firmwareFile.empty() && !unit.chip->inReset() && !unit.chip->faulted(); }
     [[nodiscard]] Time slowestChip() const;  // kNever where no chip runs
     [[nodiscard]] std::string pinName(PinId pin) const;

@@ -4,13 +4,19 @@
 
 namespace bramix::kernel {
 
+EventQueue::Entry EventQueue::entryOf(Alarm& alarm)
+{
+    constexpr std::uint64_t kSign = std::uint64_t{1} << 63U;
+    return {static_cast<unsigned __int128>(static_cast<std::uint64_t>(alarm.due_.time_since_epoch().count()) ^ kSign) << 64U | alarm.order_, &alarm};
+}
+
 void EventQueue::ring(Time until)
 {
     // Called from what an alarm calls: that one has rung.
     if (ringing_ != nullptr)
         remove(*std::exchange(ringing_, nullptr));
-    while (!heap_.empty() && heap_.front()->due_ <= until) {
-        Alarm& alarm = *heap_.front();
+    while (!heap_.empty() && next_ <= until) {
+        Alarm& alarm = *heap_.front().alarm;
         const Time due = alarm.due_;
         if (due > now_)
             now_ = due;
@@ -25,16 +31,18 @@ void EventQueue::ring(Time until)
 // An alarm in the heap has a new due time.
 void EventQueue::moved(Alarm& alarm)
 {
-    siftUp(alarm.slot_);
-    siftDown(alarm.slot_);
+    const Entry entry = entryOf(alarm);
+    if (alarm.slot_ > 0 && entry.key < heap_[(alarm.slot_ - 1) / 2].key)
+        siftUp(entry, alarm.slot_);
+    else
+        siftDown(entry, alarm.slot_);
     refreshNext();
 }
 
 void EventQueue::insert(Alarm& alarm)
 {
-    heap_.push_back(&alarm);
-    alarm.slot_ = static_cast<std::uint32_t>(heap_.size() - 1);
-    siftUp(alarm.slot_);
+    heap_.emplace_back();
+    siftUp(entryOf(alarm), static_cast<std::uint32_t>(heap_.size() - 1));
     refreshNext();
 }
 
@@ -42,54 +50,54 @@ void EventQueue::remove(Alarm& alarm)
 {
     const std::uint32_t hole = alarm.slot_;
     alarm.slot_ = Alarm::kIdle;
-    Alarm* last = heap_.back();
+    const Entry last = heap_.back();
     heap_.pop_back();
-    if (last != &alarm) {
-        place(last, hole);
-        siftUp(hole);
-        siftDown(last->slot_);
+    if (last.alarm != &alarm) {
+        if (hole > 0 && last.key < heap_[(hole - 1) / 2].key)
+            siftUp(last, hole);
+        else
+            siftDown(last, hole);
     }
     refreshNext();
 }
 
-void EventQueue::siftUp(std::uint32_t slot)
+// Both find a place for an entry, beginning at a slot that is free.
+void EventQueue::siftUp(const Entry& entry, std::uint32_t slot)
 {
-    Alarm* moving = heap_[slot];
     while (slot > 0) {
         const std::uint32_t parent = (slot - 1) / 2;
-        if (!moving->before(*heap_[parent]))
+        if (heap_[parent].key <= entry.key)
             break;
         place(heap_[parent], slot);
         slot = parent;
     }
-    place(moving, slot);
+    place(entry, slot);
 }
 
-void EventQueue::siftDown(std::uint32_t slot)
+void EventQueue::siftDown(const Entry& entry, std::uint32_t slot)
 {
-    Alarm* moving = heap_[slot];
     const auto size = static_cast<std::uint32_t>(heap_.size());
     for (;;) {
         std::uint32_t child = 2 * slot + 1;
-        if (child >= size)
+        if (child + 1 < size)
+            child += heap_[child + 1].key < heap_[child].key ? 1U : 0U;
+        else if (child >= size)
             break;
-        if (child + 1 < size && heap_[child + 1]->before(*heap_[child]))
-            ++child;
-        if (!heap_[child]->before(*moving))
+        if (entry.key <= heap_[child].key)
             break;
         place(heap_[child], slot);
         slot = child;
     }
-    place(moving, slot);
+    place(entry, slot);
 }
 
-void EventQueue::place(Alarm* alarm, std::uint32_t slot)
+void EventQueue::place(const Entry& entry, std::uint32_t slot)
 {
-    heap_[slot] = alarm;
-    alarm->slot_ = slot;
+    heap_[slot] = entry;
+    entry.alarm->slot_ = slot;
 }
 
-void EventQueue::refreshNext() { next_ = heap_.empty() ? kNever : heap_.front()->due_; }
+void EventQueue::refreshNext() { next_ = heap_.empty() ? kNever : heap_.front().alarm->due_; }
 
 void Alarm::arm(Time due)
 {

@@ -1,6 +1,7 @@
 // What is due, and when. An Alarm is a standing appointment owned by whoever wants to be called: it is armed for an
 // instant, disarmed, armed again, without allocating. Alarms due at one instant ring in the order in which they were armed.
-// Invariant: heap_ is a binary min-heap on (due, order), and heap_[alarm.slot_] == &alarm for every armed alarm.
+// Invariant: heap_ is a binary min-heap on (due, order), and heap_[alarm.slot_].alarm == &alarm for every armed alarm. The keys lie in the heap
+// itself, so that finding a place touches nothing else and compares without a branch.
 // Alarms are saved by their owners (due time and order), so a restored world rings in the same order.
 // Tested by tests/kernel/kernel_test.cpp.
 #pragma once
@@ -47,16 +48,22 @@ public:
 private:
     friend class Alarm;
 
+    struct Entry {
+        unsigned __int128 key = 0;  // due, as an unsigned number in its order, and order
+        Alarm* alarm = nullptr;
+    };
+
     void ring(Time until);
     void insert(Alarm& alarm);
     void moved(Alarm& alarm);
     void remove(Alarm& alarm);
-    void siftUp(std::uint32_t slot);
-    void siftDown(std::uint32_t slot);
-    void place(Alarm* alarm, std::uint32_t slot);
+    void siftUp(const Entry& entry, std::uint32_t slot);
+    void siftDown(const Entry& entry, std::uint32_t slot);
+    void place(const Entry& entry, std::uint32_t slot);
+    [[nodiscard]] static Entry entryOf(Alarm& alarm);
     void refreshNext();
 
-    std::vector<Alarm*> heap_;
+    std::vector<Entry> heap_;
     Alarm* ringing_ = nullptr;  // in the heap still, but no longer due; null once it has been armed again
     Time now_{};
     Time next_ = kNever;
@@ -95,7 +102,6 @@ private:
     static constexpr std::uint32_t kIdle = UINT32_MAX;
 
     void restore(bool isArmed, Time due, std::uint64_t order);
-    [[nodiscard]] bool before(const Alarm& other) const { return due_ != other.due_ ? due_ < other.due_ : order_ < other.order_; }
 
     EventQueue& queue_;
     Callback callback_;

@@ -26,7 +26,9 @@ Tape::Chunk* Tape::grow(ChannelId id)
     Channel& channel = channels_[id];
     if (chunkCount_ >= boundChunks_)
         forgetOldest();
-    channel.chunks.push_back(std::make_unique<Chunk>());
+    if (spare_ != nullptr)
+        spare_->size = 0;
+    channel.chunks.push_back(spare_ != nullptr ? std::move(spare_) : std::make_unique<Chunk>());
     ++chunkCount_;
     return last_[id] = channel.chunks.back().get();
 }
@@ -44,6 +46,7 @@ void Tape::forgetOldest()
     Chunk*& last = last_[static_cast<std::size_t>(byName_.at(oldest->name))];
     if (last == oldest->chunks.front().get())
         last = nullptr;
+    spare_ = std::move(oldest->chunks.front());
     oldest->chunks.pop_front();
     --chunkCount_;
 }

@@ -31,6 +31,7 @@ struct Edge {
     std::uint32_t code = UINT32_MAX;   // byte address, or UINT32_MAX where no code was at work
     std::uint16_t actor = UINT16_MAX;  // part of the bench by index
     State state = 2;
+    std::uint8_t spare = 0;  // named, so that an edge is copied as two words
 };
 static_assert(sizeof(Edge) == 16);
 
@@ -85,7 +86,11 @@ public:
 private:
     struct Chunk {
         std::size_t size = 0;
-        std::array<Edge, kChunkEdges> edges;
+        union {
+            std::array<Edge, kChunkEdges> edges;  // the first `size` of them; the rest is not worth clearing
+        };
+
+        Chunk() {}
 
         [[nodiscard]] const Edge& last() const { return edges[size - 1]; }
         [[nodiscard]] const Edge* begin() const { return edges.data(); }
@@ -101,6 +106,7 @@ private:
     void forgetOldest();
 
     std::deque<Channel> channels_;
+    std::unique_ptr<Chunk> spare_;  // one that was forgotten, to be filled anew
     std::vector<Chunk*> last_;  // the chunk that each channel writes to, or null
     std::map<std::string, ChannelId> byName_;
     std::size_t boundChunks_;

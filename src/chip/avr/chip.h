@@ -84,6 +84,8 @@ public:
     // Executes up to the first instruction boundary at or after `until`, or to the earliest alarm. Does nothing while the
     // chip is held in reset or has faulted.
     void run(kernel::Time until);
+    // The same for the only chip of a bench: alarms ring on the way, up to `until` or until one of them sets `stop`.
+    void runAlone(kernel::Time until, const bool& stop);
     // Executes one instruction or enters one pending interrupt; a sleeping core sleeps on to the next alarm, at most to `until`.
     void stepInstruction(kernel::Time until);
 
@@ -194,7 +196,10 @@ private:
     void updateHold();
     void beginAfter(kernel::Duration delay, std::int64_t clocks);
     [[nodiscard]] double brownOutVolts() const;
-    void runSlices(kernel::Time until);
+    template <class Due>
+    void runSlices(kernel::Time until, const Due& due);
+    template <class Due>
+    void slices(kernel::Time until, const Due& due);
     void catchUp(std::int64_t cycle);
     void afterAccess();
     void powerChanged(std::int64_t cycle);

@@ -324,7 +324,9 @@ void Ports::pinChanged(circuit::PinId id, bool level, kernel::Time when)
     state.level = level;
     port.levels = static_cast<std::uint8_t>((port.levels & ~(1U << pin.bit)) | (static_cast<unsigned>(level) << pin.bit));
     port.lastChange = when;
-    state.changes[state.head] = {when, level};
+    Change& change = state.changes[state.head];
+    change.at = when;
+    change.level = level;
     state.head = static_cast<std::uint8_t>((state.head + 1U) % kHistory);
     for (const Watch& w : state.watchers)
         if (w.gate == nullptr || (*w.gate & w.mask) != 0)

@@ -365,11 +365,16 @@ void Timer::updateInterrupts()
     const unsigned now = (chip_.reg(tifr_) & flagMask_) | ((chip_.reg(timsk_) & enableMask_) << 8U);
     if (now == told_)
         return;
+    const unsigned changed = told_ == kNothingTold ? ~0U : now ^ told_;
     told_ = now;
+    const auto tell = [&](const InterruptSource& source) {
+        if ((changed & (source.flag.mask | (static_cast<unsigned>(source.enable.mask) << 8U))) != 0)
+            report(source);
+    };
     for (unsigned u = 0; u < unitCount_; ++u)
-        report(units_[u].match);
-    report(overflow_);
-    report(capture_);
+        tell(units_[u].match);
+    tell(overflow_);
+    tell(capture_);
 }
 
 void Timer::updatePins()
