@@ -189,6 +189,15 @@ void Engine::run()
     }
 }
 
+void Engine::takeGuardOff()
+{
+    if (guard_.at == nullptr)
+        return;
+    guard_.at->handler = guard_.own;
+    guard_.at[-1].handler = guard_.before;
+    guard_.at = nullptr;
+}
+
 // NOLINTNEXTLINE(readability-function-size): one loop is one idea, and its state must stay in registers.
 void Engine::fast(HandlerTable* table)
 {
@@ -326,13 +335,85 @@ void Engine::fast(HandlerTable* table)
         special[kCountByte] = &&countByte;
         special[kCountWord] = &&countWord;
         special[kCountLong] = &&countLong;
+        table->pairs = {
+            {{&&addCz, &&adcAll}, &&addCzThenAdcAll},
+            {{&&addCz, &&adcCz}, &&addCzThenAdcCz},
+            {{&&addCz, &&adcNone}, &&addCzThenAdcNone},
+            {{&&adcCz, &&adcAll}, &&adcCzThenAdcAll},
+            {{&&adcCz, &&adcCz}, &&adcCzThenAdcCz},
+            {{&&adcCz, &&adcNone}, &&adcCzThenAdcNone},
+            {{&&subCz, &&sbcAll}, &&subCzThenSbcAll},
+            {{&&subCz, &&sbcCz}, &&subCzThenSbcCz},
+            {{&&subCz, &&sbcNone}, &&subCzThenSbcNone},
+            {{&&sbcCz, &&sbcAll}, &&sbcCzThenSbcAll},
+            {{&&sbcCz, &&sbcCz}, &&sbcCzThenSbcCz},
+            {{&&sbcCz, &&sbcNone}, &&sbcCzThenSbcNone},
+            {{&&subiCz, &&sbciAll}, &&subiCzThenSbciAll},
+            {{&&subiCz, &&sbciCz}, &&subiCzThenSbciCz},
+            {{&&subiCz, &&sbciNone}, &&subiCzThenSbciNone},
+            {{&&sbciCz, &&sbciAll}, &&sbciCzThenSbciAll},
+            {{&&sbciCz, &&sbciCz}, &&sbciCzThenSbciCz},
+            {{&&sbciCz, &&sbciNone}, &&sbciCzThenSbciNone},
+            {{&&lsrAll, &&rorAll}, &&lsrAllThenRorAll},
+            {{&&rorAll, &&rorAll}, &&rorAllThenRorAll},
+            {{&&lsrCz, &&rorCz}, &&lsrCzThenRorCz},
+            {{&&lsrCz, &&rorNone}, &&lsrCzThenRorNone},
+            {{&&rorCz, &&rorCz}, &&rorCzThenRorCz},
+            {{&&rorCz, &&rorNone}, &&rorCzThenRorNone},
+            {{&&cpCz, &&cpcAll}, &&cpCzThenCpcAll},
+            {{&&cpCz, &&cpcCz}, &&cpCzThenCpcCz},
+            {{&&cpcCz, &&cpcAll}, &&cpcCzThenCpcAll},
+            {{&&cpcCz, &&cpcCz}, &&cpcCzThenCpcCz},
+            {{&&cpiCz, &&cpcAll}, &&cpiCzThenCpcAll},
+            {{&&cpiCz, &&cpcCz}, &&cpiCzThenCpcCz},
+            {{&&cpAll, &&ifSetZ}, &&cpAllThenIfSetZ},
+            {{&&cpAll, &&ifClearZ}, &&cpAllThenIfClearZ},
+            {{&&cpAll, &&ifSetC}, &&cpAllThenIfSetC},
+            {{&&cpAll, &&ifClearC}, &&cpAllThenIfClearC},
+            {{&&cpcAll, &&ifSetZ}, &&cpcAllThenIfSetZ},
+            {{&&cpcAll, &&ifClearZ}, &&cpcAllThenIfClearZ},
+            {{&&cpcAll, &&ifSetC}, &&cpcAllThenIfSetC},
+            {{&&cpcAll, &&ifClearC}, &&cpcAllThenIfClearC},
+            {{&&cpiAll, &&ifSetZ}, &&cpiAllThenIfSetZ},
+            {{&&cpiAll, &&ifClearZ}, &&cpiAllThenIfClearZ},
+            {{&&cpiAll, &&ifSetC}, &&cpiAllThenIfSetC},
+            {{&&cpiAll, &&ifClearC}, &&cpiAllThenIfClearC},
+            {{&&decAll, &&ifSetZ}, &&decAllThenIfSetZ},
+            {{&&decAll, &&ifClearZ}, &&decAllThenIfClearZ},
+            {{&&subiAll, &&ifSetZ}, &&subiAllThenIfSetZ},
+            {{&&subiAll, &&ifClearZ}, &&subiAllThenIfClearZ},
+            {{&&sbciAll, &&ifSetZ}, &&sbciAllThenIfSetZ},
+            {{&&sbciAll, &&ifClearZ}, &&sbciAllThenIfClearZ},
+            {{&&andAll, &&ifSetZ}, &&andAllThenIfSetZ},
+            {{&&andAll, &&ifClearZ}, &&andAllThenIfClearZ},
+            {{&&andiAll, &&ifSetZ}, &&andiAllThenIfSetZ},
+            {{&&andiAll, &&ifClearZ}, &&andiAllThenIfClearZ},
+            {{&&orAll, &&ifSetZ}, &&orAllThenIfSetZ},
+            {{&&orAll, &&ifClearZ}, &&orAllThenIfClearZ},
+            {{&&doLdi, &&doLdi}, &&ldiThenLdi},
+            {{&&doLdi, &&eorAll}, &&ldiThenEorAll},
+            {{&&doLdi, &&eorNone}, &&ldiThenEorNone},
+            {{&&doLdi, &&subAll}, &&ldiThenSubAll},
+            {{&&eorAll, &&doLdi}, &&eorAllThenLdi},
+            {{&&eorNone, &&doLdi}, &&eorNoneThenLdi},
+            {{&&doMov, &&doMov}, &&movThenMov},
+            {{&&doMovw, &&doMovw}, &&movwThenMovw},
+            {{&&doMovw, &&doLdi}, &&movwThenLdi},
+            {{&&doMovw, &&mulAll}, &&movwThenMulAll},
+            {{&&mulAll, &&doMovw}, &&mulAllThenMovw},
+            {{&&mulAll, &&addCz}, &&mulAllThenAddCz},
+            {{&&doLddY, &&doLddY}, &&lddYThenLddY},
+            {{&&doLddZ, &&doLddZ}, &&lddZThenLddZ},
+            {{&&doLdXInc, &&doLdXInc}, &&ldXIncThenLdXInc},
+            {{&&doStdY, &&doStdY}, &&stdYThenStdY},
+            {{&&doPush, &&doPush}, &&pushThenPush},
+            {{&&doPop, &&doPop}, &&popThenPop},
+        };
         return;
     }
 
     Cpu& cpu = cpu_;
     Record* const records = records_.data();
-    Record* guard = nullptr;              // the record whose handler looks at the time
-    const void* guarded = nullptr;        // and its own handler
     const std::int64_t* const prefix = prefix_.data();
     std::uint8_t* const R = cpu.data.data();
     const auto* const flash = reinterpret_cast<const std::uint8_t*>(cpu.flash_.data());
@@ -366,10 +447,7 @@ arrived:
     // its handler: there the engine is left, and the stepper goes the rest of the way. Where there is no such place, it is left here.
 near:
     {
-        if (guard != nullptr) {
-            guard->handler = guarded;
-            guard = nullptr;
-        }
+        takeGuardOff();
         const auto here = static_cast<std::uint32_t>(r - records);
         std::uint32_t last = here;
         std::uint32_t at = here;
@@ -381,19 +459,19 @@ near:
                 last = at;
         if (last == here)
             goto leave;
-        guard = records + last;
-        guarded = std::exchange(guard->handler, &&atGuard);
+        guard_.at = records + last;
+        guard_.own = std::exchange(guard_.at->handler, &&atGuard);
+        guard_.before = std::exchange(guard_.at[-1].handler, alone_[last - 1]);
         goto *r->handler;
     }
 
 atGuard:
     if (static_cast<std::uint32_t>(base) + r->need >= limit)
         goto leave;
-    goto *guarded;
+    goto *guard_.own;
 
 leave:
-    if (guard != nullptr)
-        guard->handler = guarded;
+    takeGuardOff();
     {
         const std::int64_t now = base + prefix[r - records];
         cpu.pc = static_cast<std::uint32_t>(r - records);
@@ -405,10 +483,7 @@ leave:
 
     // Whatever may look at the chip: write back, one step by the reference, read again.
 slow:
-    if (guard != nullptr) {
-        guard->handler = guarded;
-        guard = nullptr;
-    }
+    takeGuardOff();
     {
         const std::int64_t now = base + prefix[r - records];
         cpu.pc = static_cast<std::uint32_t>(r - records);
@@ -1444,6 +1519,404 @@ ifClearI:
 doNop:
     ++r;
     goto *r->handler;
+
+    // Pairs that compilers write often: the first does its work, and the second follows without a look at its record's handler.
+addCzThenAdcAll:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], 0);
+    ++r;
+    goto adcAll;
+
+addCzThenAdcCz:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], 0);
+    ++r;
+    goto adcCz;
+
+addCzThenAdcNone:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], 0);
+    ++r;
+    goto adcNone;
+
+adcCzThenAdcAll:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto adcAll;
+
+adcCzThenAdcCz:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto adcCz;
+
+adcCzThenAdcNone:
+    R[r->d] = f.add<kCarryZero>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto adcNone;
+
+subCzThenSbcAll:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto sbcAll;
+
+subCzThenSbcCz:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto sbcCz;
+
+subCzThenSbcNone:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto sbcNone;
+
+sbcCzThenSbcAll:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto sbcAll;
+
+sbcCzThenSbcCz:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto sbcCz;
+
+sbcCzThenSbcNone:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto sbcNone;
+
+subiCzThenSbciAll:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto sbciAll;
+
+subiCzThenSbciCz:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto sbciCz;
+
+subiCzThenSbciNone:
+    R[r->d] = f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto sbciNone;
+
+sbciCzThenSbciAll:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto sbciAll;
+
+sbciCzThenSbciCz:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto sbciCz;
+
+sbciCzThenSbciNone:
+    R[r->d] = f.subtract<kCarryZero, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto sbciNone;
+
+lsrAllThenRorAll:
+    R[r->d] = f.shift<kAllFlags>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto rorAll;
+
+rorAllThenRorAll:
+    R[r->d] = f.shift<kAllFlags>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto rorAll;
+
+lsrCzThenRorCz:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto rorCz;
+
+lsrCzThenRorNone:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], R[r->d] >> 1U);
+    ++r;
+    goto rorNone;
+
+rorCzThenRorCz:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto rorCz;
+
+rorCzThenRorNone:
+    R[r->d] = f.shift<kCarryZero>(R[r->d], (R[r->d] >> 1U) | (f.c << 7U));
+    ++r;
+    goto rorNone;
+
+cpCzThenCpcAll:
+    f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto cpcAll;
+
+cpCzThenCpcCz:
+    f.subtract<kCarryZero, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto cpcCz;
+
+cpcCzThenCpcAll:
+    f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto cpcAll;
+
+cpcCzThenCpcCz:
+    f.subtract<kCarryZero, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto cpcCz;
+
+cpiCzThenCpcAll:
+    f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto cpcAll;
+
+cpiCzThenCpcCz:
+    f.subtract<kCarryZero, false>(R[r->d], r->k, 0);
+    ++r;
+    goto cpcCz;
+
+cpAllThenIfSetZ:
+    f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto ifSetZ;
+
+cpAllThenIfClearZ:
+    f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto ifClearZ;
+
+cpAllThenIfSetC:
+    f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto ifSetC;
+
+cpAllThenIfClearC:
+    f.subtract<kAllFlags, false>(R[r->d], R[r->r], 0);
+    ++r;
+    goto ifClearC;
+
+cpcAllThenIfSetZ:
+    f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto ifSetZ;
+
+cpcAllThenIfClearZ:
+    f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto ifClearZ;
+
+cpcAllThenIfSetC:
+    f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto ifSetC;
+
+cpcAllThenIfClearC:
+    f.subtract<kAllFlags, true>(R[r->d], R[r->r], f.c);
+    ++r;
+    goto ifClearC;
+
+cpiAllThenIfSetZ:
+    f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifSetZ;
+
+cpiAllThenIfClearZ:
+    f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifClearZ;
+
+cpiAllThenIfSetC:
+    f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifSetC;
+
+cpiAllThenIfClearC:
+    f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifClearC;
+
+decAllThenIfSetZ:
+    R[r->d] = f.logic<kAllFlags>((R[r->d] - 1U) & 0xFFU, R[r->d] == 0x80 ? 0x80U : 0U);
+    ++r;
+    goto ifSetZ;
+
+decAllThenIfClearZ:
+    R[r->d] = f.logic<kAllFlags>((R[r->d] - 1U) & 0xFFU, R[r->d] == 0x80 ? 0x80U : 0U);
+    ++r;
+    goto ifClearZ;
+
+subiAllThenIfSetZ:
+    R[r->d] = f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifSetZ;
+
+subiAllThenIfClearZ:
+    R[r->d] = f.subtract<kAllFlags, false>(R[r->d], r->k, 0);
+    ++r;
+    goto ifClearZ;
+
+sbciAllThenIfSetZ:
+    R[r->d] = f.subtract<kAllFlags, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto ifSetZ;
+
+sbciAllThenIfClearZ:
+    R[r->d] = f.subtract<kAllFlags, true>(R[r->d], r->k, f.c);
+    ++r;
+    goto ifClearZ;
+
+andAllThenIfSetZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & R[r->r], 0);
+    ++r;
+    goto ifSetZ;
+
+andAllThenIfClearZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & R[r->r], 0);
+    ++r;
+    goto ifClearZ;
+
+andiAllThenIfSetZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & r->k, 0);
+    ++r;
+    goto ifSetZ;
+
+andiAllThenIfClearZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] & r->k, 0);
+    ++r;
+    goto ifClearZ;
+
+orAllThenIfSetZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] | R[r->r], 0);
+    ++r;
+    goto ifSetZ;
+
+orAllThenIfClearZ:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] | R[r->r], 0);
+    ++r;
+    goto ifClearZ;
+
+ldiThenLdi:
+    R[r->d] = static_cast<std::uint8_t>(r->k);
+    ++r;
+    goto doLdi;
+
+ldiThenEorAll:
+    R[r->d] = static_cast<std::uint8_t>(r->k);
+    ++r;
+    goto eorAll;
+
+ldiThenEorNone:
+    R[r->d] = static_cast<std::uint8_t>(r->k);
+    ++r;
+    goto eorNone;
+
+ldiThenSubAll:
+    R[r->d] = static_cast<std::uint8_t>(r->k);
+    ++r;
+    goto subAll;
+
+eorAllThenLdi:
+    R[r->d] = f.logic<kAllFlags>(R[r->d] ^ R[r->r], 0);
+    ++r;
+    goto doLdi;
+
+eorNoneThenLdi:
+    R[r->d] = f.logic<kNoFlags>(R[r->d] ^ R[r->r], 0);
+    ++r;
+    goto doLdi;
+
+movThenMov:
+    R[r->d] = R[r->r];
+    ++r;
+    goto doMov;
+
+movwThenMovw:
+    setPair(R, r->d, pair(R, r->r));
+    ++r;
+    goto doMovw;
+
+movwThenLdi:
+    setPair(R, r->d, pair(R, r->r));
+    ++r;
+    goto doLdi;
+
+movwThenMulAll:
+    setPair(R, r->d, pair(R, r->r));
+    ++r;
+    goto mulAll;
+
+mulAllThenMovw:
+    setPair(R, 0, f.product(R[r->d] * R[r->r], 0));
+    ++r;
+    goto doMovw;
+
+mulAllThenAddCz:
+    setPair(R, 0, f.product(R[r->d] * R[r->r], 0));
+    ++r;
+    goto addCz;
+
+lddYThenLddY:
+    {
+        const std::uint32_t address = pair(R, 28) + r->k;
+        if (access[address] != Cpu::kPlain) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    ++r;
+    goto doLddY;
+
+lddZThenLddZ:
+    {
+        const std::uint32_t address = pair(R, 30) + r->k;
+        if (access[address] != Cpu::kPlain) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+    }
+    ++r;
+    goto doLddZ;
+
+ldXIncThenLdXInc:
+    {
+        const std::uint32_t address = pair(R, 26);
+        if (access[address] != Cpu::kPlain) [[unlikely]]
+            goto slow;
+        const std::uint8_t value = R[address];
+        setPair(R, 26, address + 1);
+        R[r->d] = value;
+    }
+    ++r;
+    goto doLdXInc;
+
+stdYThenStdY:
+    {
+        const std::uint32_t address = pair(R, 28) + r->k;
+        if (access[address] == Cpu::kAsk) [[unlikely]]
+            goto slow;
+        access[address] = Cpu::kPlain;
+        R[address] = R[r->d];
+    }
+    ++r;
+    goto doStdY;
+
+pushThenPush:
+    {
+        const std::uint32_t address = cpu.sp;
+        if (access[address] == Cpu::kAsk) [[unlikely]]
+            goto slow;
+        access[address] = Cpu::kPlain;
+        R[address] = R[r->d];
+        cpu.sp = static_cast<std::uint16_t>(address - 1);
+        cpu.noteSp(cpu.sp);
+    }
+    ++r;
+    goto doPush;
+
+popThenPop:
+    {
+        const std::uint32_t address = cpu.sp + 1U;
+        if (access[address] != Cpu::kPlain) [[unlikely]]
+            goto slow;
+        R[r->d] = R[address];
+        cpu.sp = static_cast<std::uint16_t>(address);
+    }
+    ++r;
+    goto doPop;
 }
 
 }  // namespace bramix::chip::avr

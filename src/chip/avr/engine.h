@@ -20,6 +20,9 @@
 // the deadline. What is rarer or looks at more (sleep, SEI, RETI, pointers outside SRAM) is left to the stepper: write back, step, read
 // again.
 //
+// Pairs that compilers write often (a word's two halves, a comparison and its branch) have a handler for both. The second keeps its own record and
+// handler, so that a jump between them works; a guard or a breakpoint on the second takes the pair apart.
+//
 // Counted delay loops are recognised by their shape when decoded, and gone through in closed form up to the deadline; a jump to itself likewise.
 //
 // Tested by tests/chip/avr/engine_test.cpp against the stepper, state for state, on random programs and random stops. Timed by
@@ -62,6 +65,8 @@ private:
     // Runs records until the limit is near. Called with `table` set, it fills in the addresses of the handlers instead.
     void fast(HandlerTable* table);
     const HandlerTable& handlers();
+    void takeGuardOff();
+    void fusePairs();
     void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
     void findCountedLoop(std::uint32_t pc, const Instruction& branch);
     [[nodiscard]] bool mayTouchWatched(const Instruction& i) const;
@@ -71,6 +76,7 @@ private:
     Cpu& cpu_;
     const HandlerTable& handlers_;
     std::vector<Record> records_;
+    std::vector<const void*> alone_;  // each record's own handler, where its present one does the next record's work as well
     std::vector<std::int64_t> prefix_;
     // Eight instructions in straight order: where they end, and how far on (plus 1) the last exact one among them lies; 0: none.
     struct Stride {
@@ -78,6 +84,13 @@ private:
         std::uint32_t lastExact = 0;
     };
     std::vector<Stride> strides_;
+    // Set while fast() runs towards its limit, and looked at only near it: kept here so as not to take registers from the loop.
+    struct Guard {
+        Record* at = nullptr;          // the record whose handler looks at the time
+        const void* own = nullptr;     // that record's handler
+        const void* before = nullptr;  // and that of the record before it, which must not run through as the first of a pair
+    };
+    Guard guard_;
     std::vector<std::uint8_t> exact_;  // every flag is computed when control comes to this instruction in straight order
 };
 

@@ -111,6 +111,20 @@ void Engine::decodeAll()
         const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret || i.op == Op::reti;
         record.delta = prefix_[pc] + kOneInstruction + cost - (computed ? 0 : prefix_[record.target]);
     }
+    fusePairs();
+}
+
+// From behind, so that the second of a pair is looked at before it becomes the first of one.
+void Engine::fusePairs()
+{
+    alone_.resize(records_.size());
+    for (std::size_t pc = records_.size(); pc-- > 0;) {
+        alone_[pc] = records_[pc].handler;
+        if (pc + 1 == records_.size())
+            continue;
+        if (const auto both = handlers_.pairs.find({alone_[pc], alone_[pc + 1]}); both != handlers_.pairs.end())
+            records_[pc].handler = both->second;
+    }
 }
 
 // Registers that the core itself holds: reading or writing them goes by way of the stepper.

@@ -5,6 +5,8 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <map>
+#include <utility>
 
 #include "chip/avr/isa.h"
 
@@ -23,6 +25,7 @@ enum Special : std::size_t { kIfSetC = 0, kSetC = 16, kClearC, kSetT, kClearT, k
 struct HandlerTable {
     std::array<std::array<const void*, 3>, kOps> byOp{};  // all flags, C and Z only, no flags
     std::array<const void*, kSpecials> special{};
+    std::map<std::pair<const void*, const void*>, const void*> pairs;  // what does the work of two handlers, one after the other
 };
 
 }  // namespace bramix::chip::avr
