@@ -185,8 +185,23 @@ Time World::slowestChip() const
     return slowest;
 }
 
+Result<void> World::knowsControl(std::string_view part, std::string_view control) const
+{
+    if (control == kResetControl && std::any_of(chips_.begin(), chips_.end(), [part](const ChipUnit& unit) { return unit.id == part; }))
+        return {};
+    const auto found = controlsOf_.find(std::string(part));
+    if (found == controlsOf_.end())
+        return fail(std::string(part), "is not a part with live controls on this bench");
+    const auto& known = found->second;
+    if (std::find(known.begin(), known.end(), control) == known.end())
+        return fail(std::string(part), fmt::format("has no live control \"{}\"; it has {}", control, known.empty() ? "none" : fmt::format("{}", fmt::join(known, ", "))));
+    return {};
+}
+
 Result<void> World::setControl(std::string_view part, std::string_view control, double value)
 {
+    if (auto known = knowsControl(part, control); !known)
+        return known;
     for (std::size_t i = 0; i < chips_.size(); ++i)
         if (chips_[i].id == part && control == kResetControl) {
             resetControls_[i] = value != 0 ? 1 : 0;
@@ -195,14 +210,9 @@ Result<void> World::setControl(std::string_view part, std::string_view control, 
             return {};
         }
     for (auto& [id, p] : parts_)
-        if (id == part) {
-            const auto& known = controlsOf_[id];
-            if (std::find(known.begin(), known.end(), control) == known.end())
-                return fail(std::string(part), fmt::format("has no live control \"{}\"; it has {}", control, known.empty() ? "none" : fmt::format("{}", fmt::join(known, ", "))));
+        if (id == part)
             p->setControl(control, value);
-            return {};
-        }
-    return fail(std::string(part), "is not a part with live controls on this bench");
+    return {};
 }
 
 double World::control(std::string_view part, std::string_view control) const

@@ -97,6 +97,8 @@ public:
 
     // Inputs from outside, at the present instant.
     [[nodiscard]] Result<void> setControl(std::string_view part, std::string_view control, double value);
+    // Whether there is such a control; the error says which there are.
+    [[nodiscard]] Result<void> knowsControl(std::string_view part, std::string_view control) const;
     // Whoever wants to see a pin's voltage as it runs; null: nobody any more.
     void probe(PinId pin, circuit::ProbeListener* listener) { circuit_.probe(circuit_.netOf(pin), listener); }
     void flushProbes() { circuit_.flushProbes(); }

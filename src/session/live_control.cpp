@@ -177,15 +177,28 @@ void LiveSession::rewound()
     highBefore_.clear();
     chargeBefore_.clear();
     singleAt_.reset();
-    {
-        const std::lock_guard lock(mutex_);
-        std::erase_if(serial_, [&](const SerialByte& b) { return b.at > session_->world().now(); });
+    const Time now = session_->world().now();
+    if (const std::uint64_t after = session_->serialLog().after(now); after < serialShown_) {
+        serialShown_ = after;
         SerialByte mark;
         mark.uart = kRewound;
-        mark.at = session_->world().now();
+        mark.at = now;
+        const std::lock_guard lock(mutex_);
+        std::erase_if(serial_, [&](const SerialByte& b) { return b.at > now; });
         serial_.push_back(mark);
     }
     rebase();
+}
+
+// Gives out what the UARTs have said up to the present.
+void LiveSession::showSerial()
+{
+    const SerialLog& log = session_->serialLog();
+    serialShown_ = std::clamp(serialShown_, log.first(), log.end());
+    const Time now = session_->world().now();
+    const std::lock_guard lock(mutex_);
+    while (serialShown_ < log.end() && log[serialShown_].at <= now)
+        serial_.push_back(log[serialShown_++]);
 }
 
 template <class Call>
@@ -225,6 +238,23 @@ void LiveSession::backToChange(const std::string& what)
 void LiveSession::goTo(Time t)
 {
     goBack([this, t] { return debugger_->goTo(t); });
+}
+
+void LiveSession::drag(Time t)
+{
+    {
+        const std::lock_guard lock(mutex_);
+        if (std::exchange(dragTo_, t))
+            return;
+    }
+    goBack([this] {
+        std::optional<Time> to;
+        {
+            const std::lock_guard lock(mutex_);
+            to = std::exchange(dragTo_, std::nullopt);
+        }
+        return debugger_->goTo(std::clamp(to.value_or(session_->world().now()), session_->earliest(), session_->latest()));
+    });
 }
 
 void LiveSession::setStops(const std::vector<bench::StopItem>& stops)

@@ -23,6 +23,7 @@ constexpr double kSpeedWindow = 0.4;
 constexpr std::size_t kHistoryBytes = 384U << 20U;
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
+constexpr std::size_t kToldBytes = 4000;
 // Changes between two pictures from which on a pin is too fast for the eye.
 constexpr std::uint64_t kBusyChanges = 3;
 
@@ -115,10 +116,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     valuesNow_.clear();
     counts_.clear();
     counting_ = false;
-    session_->onSerial = [this](const SerialByte& byte) {
-        const std::lock_guard lock(mutex_);
-        serial_.push_back(byte);
-    };
+    serialShown_ = 0;
     applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
@@ -373,6 +371,8 @@ void LiveSession::publish(bool always)
         return;
     // In step, not one slice later each time.
     lastPublish_ = now - lastPublish_ < 2 * kPictureEvery ? lastPublish_ + kPictureEvery : now;
+    if (session_ != nullptr)
+        showSerial();
     auto picture = std::make_shared<Picture>();
     picture->number = ++pictures_;
     picture->running = (running_ && !(stepping_ && slow_)) || slow_.has_value();
@@ -608,6 +608,45 @@ void LiveSession::fillParts(Picture& picture) const
     }
 }
 
+// What the first UART has said: byte by byte where there are few, else where in the window there is something.
+void LiveSession::fillSerialLane(Picture& picture) const
+{
+    const SerialLog& log = session_->serialLog();
+    if (session_->world().uarts().empty())
+        return;
+    const auto& uart = session_->world().uarts()[0];
+    const chip::avr::Chip& chip = *session_->world().chips()[uart.chip].chip;
+    const chip::avr::UartFormat format = chip.usart(uart.index).format();
+    const Duration frame = chip.clock().span(format.cyclesPerBit * static_cast<std::int64_t>(1 + format.dataBits + format.stopBits));
+    const auto told = [](const SerialByte& b) { return b.uart == 0 && b.fromChip; };
+    const std::uint64_t first = log.after(picture.tapeFrom), last = log.after(picture.tapeTo + frame);
+    auto& runs = picture.serialLane;
+    const auto put = [&](Time from, Time to) {
+        if (runs.empty() || from > runs.back().to + frame / 2 || (!runs.back().text.empty() && runs.back().text.back() == '\n'))
+            runs.push_back({from, to, {}});
+        runs.back().to = to;
+    };
+    if (last - first <= kToldBytes) {
+        for (std::uint64_t i = first; i < last; ++i)
+            if (told(log[i])) {
+                put(log[i].at - frame, log[i].at);
+                runs.back().text += static_cast<char>(log[i].byte);
+            }
+        return;
+    }
+    const Duration column = (picture.tapeTo - picture.tapeFrom) / static_cast<std::int64_t>(tape_.columns);
+    for (std::size_t c = 0; c < tape_.columns; ++c) {
+        const Time from = picture.tapeFrom + column * static_cast<std::int64_t>(c);
+        std::uint64_t i = log.after(from);
+        constexpr std::uint64_t kLookedAt = 16;  // bytes of other lines in between
+        for (const std::uint64_t end = std::min(i + kLookedAt, log.end()); i < end && log[i].at <= from + column; ++i)
+            if (told(log[i])) {
+                put(from, from + column);
+                break;
+            }
+    }
+}
+
 void LiveSession::fillTape(Picture& picture) const
 {
     const tape::Tape& tape = session_->tape();
@@ -616,6 +655,7 @@ void LiveSession::fillTape(Picture& picture) const
     picture.tapeTo = tape_.follow ? now : tape_.to;
     picture.tapeFrom = picture.tapeTo - span;
     picture.tapeKnownFrom = tape.knownFrom();
+    picture.latest = session_->latest();
     if (tape_.columns == 0)
         return;
     for (const bench::PinRef& ref : tape_.lanes) {
@@ -641,6 +681,7 @@ void LiveSession::fillTape(Picture& picture) const
         }
         picture.lanes.push_back(std::move(lane));
     }
+    fillSerialLane(picture);
 }
 
 }  // namespace bramix::session

@@ -49,6 +49,8 @@ public:
     void backToStop();
     void backToChange(const std::string& what);
     void goTo(Time t);
+    // The same while a hand drags: of several that have not been got round to, only the last counts.
+    void drag(Time t);
     void setStops(const std::vector<bench::StopItem>& stops);
     void enterInterrupts(bool enter);
     // Counts cycles by instruction from now on, which slows the run; off: the counts stay until it is switched on again.
@@ -102,10 +104,12 @@ private:
     void applyProbes();
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
+    void fillSerialLane(Picture& picture) const;
     void fillDebug(Picture& picture);
     void fillCounts(CountPicture& counts) const;
     void publishStop();
     void rewound();
+    void showSerial();
     void attachCounts();
     void startMoving();
     [[nodiscard]] bool refuseFor(const char* what);
@@ -124,6 +128,7 @@ private:
     std::vector<SerialByte> serial_;
     std::string gdbOut_;
     bool gdbLeft_ = false;
+    std::optional<Time> dragTo_;
     std::vector<Message> messages_;
 
     // Of the thread alone.
@@ -154,6 +159,7 @@ private:
     std::optional<Time> singleAt_;  // where the one trigger was
     Time singleSince_{};            // it was asked for then
     std::uint64_t pictures_ = 0;
+    std::uint64_t serialShown_ = 0;  // number of the first byte that has not been given out
     bool changed_ = true;
     std::chrono::steady_clock::time_point wallBase_{};
     Time simBase_{};

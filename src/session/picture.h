@@ -88,6 +88,12 @@ struct LanePicture {
     std::vector<Edge> edges;
 };
 
+// Characters close together on a serial line. Without text where there are too many to be read.
+struct SerialRun {
+    kernel::Time from{}, to{};
+    std::string text;
+};
+
 // What the oscilloscope is to show: a window of `span` around a trigger, or the latest.
 struct ScopeRequest {
     std::vector<bench::PinRef> channels;
@@ -132,6 +138,8 @@ struct Picture {
     std::vector<bench::Finding> findings;
     kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
     std::vector<LanePicture> lanes;
+    std::vector<SerialRun> serialLane;  // of the first UART, out of the chip
+    kernel::Time latest{};              // what is known reaches so far; the present may lie before it
     ScopePicture scope;
     std::map<bench::PinRef, tape::WaveMeasures> probes;  // over the last probeSpan
     kernel::Duration probeSpan{};

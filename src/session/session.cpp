@@ -80,14 +80,23 @@ void Session::log(Input input)
 {
     if (building_)
         return;  // given again
-    // Something new: what lay ahead will not happen.
-    if (applied_ < inputs_.size()) {
-        inputs_.resize(applied_);
-        history_.dropAfter(world_->now());
-        latest_ = world_->now();
-    }
     inputs_.push_back(std::move(input));
     applied_ = inputs_.size();
+}
+
+void Session::branch()
+{
+    if (building_ || !behind_)
+        return;
+    const Time now = world_->now();
+    inputs_.resize(applied_);
+    history_.dropAfter(now);
+    tape_.dropAfter(now);
+    serialLog_.dropAfter(now);
+    for (auto& [ref, waveform] : waveforms_)
+        waveform.dropAfter(now);
+    latest_ = now;
+    behind_ = false;
 }
 
 void Session::applyDueInputs()
@@ -124,6 +133,7 @@ void Session::rememberInTime(std::chrono::steady_clock::time_point began)
         return;
     unremembered_ += std::chrono::steady_clock::now() - began;
     latest_ = std::max(latest_, world_->now());
+    behind_ = world_->now() < latest_;
     if (unremembered_ >= kRememberEvery && (history_.empty() || world_->now() > history_.moments().back().moment->at))
         remember();
 }
@@ -142,6 +152,7 @@ void Session::forgetPast()
     inputs_.resize(applied_);
     history_.clear();
     latest_ = world_->now();
+    behind_ = false;
     remember();
 }
 
@@ -187,12 +198,14 @@ void Session::applyPoke(std::size_t chip, debug::Space space, std::uint32_t addr
 
 void Session::poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value)
 {
+    branch();
     log({Input::Kind::poke, world_->now(), world_->chips()[chip].id, std::string(1, static_cast<char>(value)), static_cast<double>(address), space});
     applyPoke(chip, space, address, value);
 }
 
 void Session::setPc(std::size_t chip, std::uint32_t word)
 {
+    branch();
     log({Input::Kind::pc, world_->now(), world_->chips()[chip].id, {}, static_cast<double>(word), debug::Space::flash});
     world_->chips()[chip].chip->setPc(word);
 }
@@ -202,6 +215,7 @@ void Session::writeFlash(std::size_t chip, const std::vector<std::uint8_t>& byte
     World::ChipUnit& unit = world_->chips()[chip];
     chip::Firmware firmware = unit.firmware;
     firmware.flash = bytes;
+    branch();
     world_->installFirmware(chip, firmware, unit.firmwareFile.empty() ? "written by the debugger" : unit.firmwareFile);
     unit.chip->powerOn();
     forgetPast();
@@ -209,16 +223,10 @@ void Session::writeFlash(std::size_t chip, const std::vector<std::uint8_t>& byte
 
 Result<void> Session::goTo(Time t)
 {
-    if (t > world_->now()) {
-        // What lies ahead is recorded like any run.
-        advance(t);
-        return {};
-    }
-    if (auto ok = travel(t); !ok)
+    if (auto ok = travel(std::min(t, latest())); !ok)
         return ok;
-    tape_.dropAfter(t);
-    for (auto& [ref, waveform] : waveforms_)
-        waveform.dropAfter(t);
+    if (t > world_->now())
+        advance(t);  // what lies beyond is recorded like any run
     return {};
 }
 
@@ -227,6 +235,8 @@ Result<void> Session::travel(Time t)
     if (vcd_ != nullptr && t < world_->now())
         return kernel::fail("--vcd", "a dump is being written, and its time cannot go back", "leave the option out to go back");
     latest_ = std::max(latest_, world_->now());
+    if (!behind_)
+        world_->flushProbes();  // what has been measured up to here counts
     {
         const Replay replay(*this);
         // From here on forward, or from a remembered moment: whichever is nearer.
@@ -251,11 +261,15 @@ Result<void> Session::travel(Time t)
         world_->resume(true);
         world_->flushProbes();
     }
+    behind_ = world_->now() < latest_;
     return {};
 }
 
 Result<void> Session::setControl(const std::string& part, const std::string& control, double value)
 {
+    if (auto known = world_->knowsControl(part, control); !known)
+        return known;
+    branch();
     auto done = world_->setControl(part, control, value);
     if (done)
         log({Input::Kind::control, world_->now(), part + "." + control, {}, value, debug::Space::data});
@@ -264,6 +278,7 @@ Result<void> Session::setControl(const std::string& part, const std::string& con
 
 Result<void> Session::replacePart(const std::string& part)
 {
+    branch();
     auto done = world_->replacePart(part);
     if (done)
         log({Input::Kind::replace, world_->now(), part, {}, 0, debug::Space::data});
@@ -272,6 +287,7 @@ Result<void> Session::replacePart(const std::string& part)
 
 void Session::send(std::size_t uart, const std::string& bytes)
 {
+    branch();
     log({Input::Kind::send, world_->now(), world_->uarts()[uart].name, bytes, 0, debug::Space::data});
     world_->send(uart, bytes);
 }
@@ -283,6 +299,7 @@ Result<void> Session::loadFirmware(const std::string& chip, const std::string& f
             continue;
         auto done = world_->loadFirmware(i, file);
         if (done) {
+            branch();
             log({Input::Kind::firmware, world_->now(), chip, file, 0, debug::Space::data});
             symbolFile_.erase(chip);
             readSymbols();
@@ -335,6 +352,7 @@ Result<void> Session::edit(bench::Document document)
     (*fresh)->adopt(*world_);
     building_ = false;
     document_ = std::move(document);
+    branch();
     takeWorld(std::move(*fresh));
     log({Input::Kind::edit, world_->now(), {}, {}, 0, debug::Space::data});
     forgetPast();
@@ -366,6 +384,8 @@ Result<void> Session::restart()
         return tl::unexpected(fresh.error());
     const std::unique_ptr<World> old = std::move(world_);
     tape_.clear();
+    serialLog_.clear();
+    behind_ = false;
     for (auto& [ref, waveform] : waveforms_)
         waveform.clear();
     inputs_.clear();
@@ -486,8 +506,10 @@ const tape::Waveform* Session::waveform(const bench::PinRef& pin)
 
 void Session::piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant)
 {
-    if (building_)
+    if (building_ || knows(to))
         return;
+    if (knows(from))
+        from = latest_;
     for (tape::Waveform* w : waveformsOfNet_[static_cast<std::uint32_t>(net)])
         w->add(from, to, volts, constant);
 }
@@ -499,7 +521,7 @@ void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Caus
     const auto index = static_cast<std::size_t>(net);
     if (listener_ != nullptr)
         listener_->edgeSeen(net, state, at);
-    if (options_.record)
+    if (options_.record && !knows(at)) [[likely]]
         tape_.record(channelOfNet_[index], {at, cause.code, static_cast<std::uint16_t>(cause.actor), static_cast<tape::State>(state)});
     if (vcd_ != nullptr)
         for (const std::uint32_t signal : vcdOfNet_[index])
@@ -510,17 +532,21 @@ void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fr
 {
     if (building_)
         return;
+    const SerialByte seen{at, static_cast<std::uint32_t>(uart), byte, good, fromChip};
     if (listener_ != nullptr)
-        listener_->byteSeen({at, static_cast<std::uint32_t>(uart), byte, good, fromChip});
+        listener_->byteSeen(seen);
+    if (knows(at))
+        return;
+    serialLog_.add(seen);
     if (onSerial)
-        onSerial({at, static_cast<std::uint32_t>(uart), byte, good, fromChip});
+        onSerial(seen);
 }
 
 void Session::finding(const Finding& f)
 {
     if (listener_ != nullptr && !building_)
         listener_->findingSeen(f);
-    if (!onFinding || building_)
+    if (!onFinding || building_ || knows(f.time))
         return;
     Finding full = f;
     if (f.code)

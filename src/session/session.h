@@ -15,6 +15,7 @@
 #include "debug/frames.h"
 #include "debug/symbols.h"
 #include "session/history.h"
+#include "session/serial_log.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 #include "tape/vcd.h"
@@ -36,14 +37,6 @@ struct SessionOptions {
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
 inline constexpr std::uint32_t kRewound = UINT32_MAX;
-
-struct SerialByte {
-    Time at{};
-    std::uint32_t uart = 0;
-    std::uint8_t byte = 0;
-    bool good = true;
-    bool fromChip = true;
-};
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
@@ -80,6 +73,7 @@ public:
     [[nodiscard]] bench::World& world() { return *world_; }
     [[nodiscard]] const bench::World& world() const { return *world_; }
     [[nodiscard]] const tape::Tape& tape() const { return tape_; }
+    [[nodiscard]] const SerialLog& serialLog() const { return serialLog_; }
     [[nodiscard]] const std::vector<Input>& inputs() const { return inputs_; }
 
     // Inputs; each is logged.
@@ -104,9 +98,10 @@ public:
     // The same by one instruction of a chip.
     void advanceInstruction(std::size_t chip);
     // Puts the bench back to how it was at an earlier instant (a chip's instruction boundary, or any time: then the first boundary after it), or
-    // forward to one it has come back from. The tape ends there. Inputs from later stay known until something new is done.
+    // forward. What came later stays known, on the tape too, and comes again, until something new is done: then it is forgotten, and the run takes
+    // another course from there.
     [[nodiscard]] Result<void> goTo(Time t);
-    // The same for looking around: the tape keeps what it has, so the way must end where it began or with goTo().
+    // The same for looking around, back or as far forward as the run has ever come: what happens on the way is known already, and is told to nobody.
     [[nodiscard]] Result<void> travel(Time t);
     // The earliest instant that can be gone back to, and the latest that the run has ever come to.
     [[nodiscard]] Time earliest() const { return history_.empty() ? world_->now() : history_.moments().front().moment->at; }
@@ -138,7 +133,7 @@ public:
     // The tape channel of a pin's net, or UINT32_MAX.
     [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
 
-    // Called from inside the run.
+    // Called from inside the run, with what is new.
     std::function<void(const SerialByte&)> onSerial;
     std::function<void(const Finding&)> onFinding;
 
@@ -162,6 +157,10 @@ private:
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
 
     void log(Input input);
+    // Something new is about to be done: what lay ahead will not happen.
+    void branch();
+    // What happens now has happened before, and is recorded.
+    [[nodiscard]] bool knows(Time at) const { return behind_ && at <= latest_; }
     void applyPoke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
     // The wiring or the firmware is another now: the past before it cannot be gone back into.
     void forgetPast();
@@ -181,6 +180,8 @@ private:
     std::size_t applied_ = 0;  // how many of them lie behind; those ahead are given again in time
     History history_{0};
     Time latest_{};
+    bool behind_ = false;  // the present lies before latest_, and nothing new has been done
+    SerialLog serialLog_;
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered
     SessionListener* listener_ = nullptr;
     std::map<bench::PinRef, tape::Waveform> waveforms_;

@@ -388,6 +388,36 @@ private slots:
         QVERIFY(std::abs(kernel::seconds(*window.tapeView().betweenMarks()) - expected) < 1e-6);
     }
 
+    void thePresentIsDraggedBackAndForwardAgain()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        window.open(example("withy-lock/bench.toml"));
+        TapeView& tape = window.tapeView();
+        tape.follow(std::chrono::milliseconds(400));
+        window.editor().run();
+        QTRY_VERIFY(window.editor().picture().now > kernel::Time(std::chrono::milliseconds(900)));
+        window.editor().pause();
+        window.editor().session().settle();
+        QTest::qWait(40);
+        const kernel::Time latest = window.editor().picture().now;
+        const int right = tape.width() - 26, middle = 150 + (right - 150) / 2;
+        QTest::mousePress(&tape, Qt::LeftButton, {}, QPoint(right, 10));
+        for (int x = right; x >= middle; x -= 40)
+            QTest::mouseMove(&tape, QPoint(x, 10));
+        QTest::mouseMove(&tape, QPoint(middle, 10));
+        const auto off = [&](kernel::Time wanted) { return std::abs(kernel::seconds(window.editor().picture().now - wanted)); };
+        QTRY_VERIFY2(off(latest - std::chrono::milliseconds(200)) < 2e-3, qPrintable(QString::number(kernel::seconds(window.editor().picture().now))));
+        QVERIFY(window.editor().picture().debug.inPast);
+        QCOMPARE(window.editor().picture().latest, latest);
+        QTest::mouseMove(&tape, QPoint(right + 20, 10));
+        QTest::mouseRelease(&tape, Qt::LeftButton, {}, QPoint(right + 20, 10));
+        QTRY_COMPARE(window.editor().picture().now, latest);
+        QVERIFY(!window.editor().picture().debug.inPast);
+    }
+
     void partsTurnDuplicateAndGoByKeysAndWiresGoWithThem()
     {
         MainWindow window(catalogue_);

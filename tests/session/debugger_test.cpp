@@ -478,9 +478,12 @@ int main(void)
         QCOMPARE(s->inputs().size(), std::size_t{1});
     }
 
-    void theTapeEndsWhereOneHasGoneBackToAndIsWrittenAnew()
+    // What has happened stays on the tape, and is written once, however often one goes through it.
+    void theTapeKeepsTheFutureUntilSomethingNewIsDone()
     {
-        const auto s = bench_.open();
+        const auto s = bench_.open("[[part]]\nid = \"keeper\"\nkind = \"push-button\"\n[[wire]]\nends = [\"keeper.1\", \"mcu.PC2\"]\n[[wire]]\nends = [\"keeper.2\", \"mcu.GND\"]\n");
+        QVERIFY(s);
+        s->setProbes({{"mcu", "PB1"}});
         s->advance(Time(10ms));
         const auto channel = s->channelOf({"mcu", "PB1"});
         const auto all = [&] {
@@ -491,11 +494,34 @@ int main(void)
         };
         const auto before = all();
         QVERIFY2(before.size() > 20, qPrintable(QString::number(before.size())));
+        const std::size_t points = s->waveform({"mcu", "PB1"})->size();
+        const std::uint64_t bytes = s->serialLog().end();
+        const auto lastState = stateOf(*s);
         QVERIFY(s->goTo(Time(4ms)).has_value());
-        QVERIFY(all().back().first <= Time(4ms));
-        QVERIFY(all().size() < before.size());
-        s->advance(Time(10ms));
         QVERIFY(all() == before);
+        s->advance(Time(7ms));
+        QVERIFY(s->goTo(Time(10ms)).has_value());
+        QVERIFY(stateOf(*s) == lastState);
+        QVERIFY(all() == before);
+        QCOMPARE(s->waveform({"mcu", "PB1"})->size(), points);
+        QCOMPARE(s->serialLog().end(), bytes);
+        s->advance(Time(12ms));
+        QVERIFY(all().size() > before.size());
+
+        // Another course: what lay ahead is forgotten, and only that.
+        QVERIFY(s->goTo(Time(4ms)).has_value());
+        QVERIFY(!s->setControl("keeper", "pushed", 1).has_value());
+        QVERIFY(all().size() > before.size());
+        QVERIFY(s->setControl("keeper", "pressed", 1).has_value());
+        QCOMPARE(s->latest(), Time(4ms));
+        QVERIFY(all().back().first <= Time(4ms));
+        const auto pressed = s->channelOf({"mcu", "PC2"});
+        QCOMPARE(s->tape().edge(pressed, s->tape().count(pressed) - 1).at, Time(4ms));
+        s->advance(Time(6ms));
+        const auto there = stateOf(*s);
+        s->advance(Time(8ms));
+        QVERIFY(s->goTo(Time(6ms)).has_value());
+        QVERIFY(stateOf(*s) == there);
     }
 
     void linesGoBackAsTheyCame_data() { stepsEndWhereLinesBegin_data(); }

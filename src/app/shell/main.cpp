@@ -16,7 +16,7 @@ namespace {
 using namespace bramix;
 
 // Runs the bench for a simulated while with the window open, draws it, and leaves.
-int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow)
+int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow, kernel::Duration back)
 {
     if (serial)
         window.showSerial();
@@ -40,6 +40,11 @@ int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration u
         window.editor().session().settle();
         if (slow)
             window.code().slowRun(true);
+        if (back.count() > 0) {
+            window.tapeView().rest();
+            window.editor().session().goTo(window.editor().picture().now - back);
+            window.editor().session().settle();
+        }
         QTimer::singleShot(slow ? 1600 : 400, &window, [&] {
             const bool good = window.grab().save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
@@ -80,9 +85,10 @@ int main(int argc, char** argv)
         const QCommandLineOption code("code", "with --picture: show the code and this pane: variables, stops, build, chip, memory or timing; chip=Timer 1, memory=sp", "pane");
         const QCommandLineOption until("until", "with --picture: run to this stop, such as lock.c:41 or \"change ticks\"", "stop");
         const QCommandLineOption slow("slow", "with --until: then run slowly for a second");
+        const QCommandLineOption back("back", "with --picture: then go back by so much", "time", "0s");
         const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow});
+        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -100,6 +106,11 @@ int main(int argc, char** argv)
             const auto length = kernel::parseDuration(parser.value(span).toStdString());
             if (!length) {
                 fmt::print(stderr, "--for: {}\n", length.error().text());
+                return 2;
+            }
+            const auto backBy = kernel::parseDuration(parser.value(back).toStdString());
+            if (!backBy) {
+                fmt::print(stderr, "--back: {}\n", backBy.error().text());
                 return 2;
             }
             window.neverAsk();
@@ -158,7 +169,7 @@ int main(int argc, char** argv)
                 }
                 window.showSweep();
             }
-            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow));
+            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow), *backBy);
         }
         return QApplication::exec();
     } catch (const std::exception& bug) {

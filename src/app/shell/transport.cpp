@@ -119,6 +119,9 @@ void Transport::refresh()
     } else if (p.debug.slow) {
         speed = tr("slow run");
         tip = tr("Line by line; Space ends it");
+    } else if (!p.running && p.latest > p.now) {
+        speed = tr("%1 back").arg(QString::fromStdString(kernel::formatQuantity(kernel::seconds(p.latest - p.now), kernel::Unit::second, 3)));
+        tip = tr("The bench stands in the past. Run, and the same comes again; do something new, and it takes another course from here");
     } else if (!p.running) {
         speed = p.atFullSpeed ? tr("paused, full speed") : tr("paused, real time");
     } else if (p.atFullSpeed) {

@@ -24,7 +24,6 @@ constexpr double kLowestLane = 15;
 constexpr double kPresentMargin = 26;  // room to the right of the present
 constexpr Duration kShortest = std::chrono::nanoseconds(500);
 constexpr Duration kLongest = std::chrono::minutes(30);
-constexpr std::size_t kSerialKept = 20'000;
 constexpr double kSnap = 7;
 
 }  // namespace
@@ -37,11 +36,9 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
     setAttribute(Qt::WA_OpaquePaintEvent);
     connect(&editor_, &Editor::pictureChanged, this, [this] { update(); });
     connect(&editor_, &Editor::lanesChanged, this, &TapeView::request);
-    connect(&editor_, &Editor::serialReceived, this, &TapeView::receive);
     connect(&editor_, &Editor::sessionRestarted, this, [this] {
         markA_.reset();
         markB_.reset();
-        serial_.clear();
         follow_ = true;
         request();
     });
@@ -69,15 +66,6 @@ void TapeView::request()
     update();
 }
 
-void TapeView::receive(const std::vector<session::SerialByte>& bytes)
-{
-    for (const session::SerialByte& b : bytes)
-        if (b.fromChip)
-            serial_.push_back(b);
-    if (serial_.size() > kSerialKept)
-        serial_.erase(serial_.begin(), serial_.end() - kSerialKept / 2);
-}
-
 void TapeView::goTo(kernel::Time at)
 {
     follow_ = false;
@@ -86,6 +74,13 @@ void TapeView::goTo(kernel::Time at)
     markB_.reset();
     request();
     update();
+}
+
+void TapeView::rest()
+{
+    to_ = editor_.picture().tapeTo;
+    follow_ = false;
+    request();
 }
 
 void TapeView::follow(Duration span)
@@ -171,9 +166,15 @@ void TapeView::paintEvent(QPaintEvent*)
         painter.setFont(theme::words(9));
         painter.drawText(QRectF(0, top, width(), height() - top), Qt::AlignCenter, tr("No lanes. Select a part and click one of its pins in the inspector."));
     }
-    // The present.
+    // The present; behind it, after going back, what lies ahead if nothing else is done.
     painter.setRenderHint(QPainter::Antialiasing);
     const double x = xOf(picture.now);
+    if (picture.latest > picture.now && x < width()) {
+        QColor veil = theme::kTapeGround;
+        veil.setAlpha(150);
+        const double from = std::max(x, kLabels);
+        painter.fillRect(QRectF(from, kRuler + 1, std::max(0.0, std::min(xOf(picture.latest), double(width())) - from), height()), veil);
+    }
     if (x >= kLabels && x <= width()) {
         const QColor present(0xD0, 0x5C, 0x8C);
         painter.setPen(QPen(present, 1.6));
@@ -269,30 +270,20 @@ void TapeView::drawSerialLane(QPainter& painter, double top)
     painter.drawText(QRectF(80, top, kLabels - 90, laneHeight()), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(p.uarts[0].name));
     painter.setPen(theme::kTapeGrid);
     painter.drawLine(QPointF(0, top + laneHeight()), QPointF(width(), top + laneHeight()));
-    const double frame = p.uarts[0].baud > 0 ? 10 / p.uarts[0].baud : 1e-3;
-    const Duration frameSpan(static_cast<std::int64_t>(frame * 1e12));
     painter.setFont(theme::figures(7.6));
     const QFontMetricsF metrics(painter.font());
-    auto first = std::lower_bound(serial_.begin(), serial_.end(), p.tapeFrom, [](const session::SerialByte& b, Time t) { return b.at < t; });
     painter.save();
     painter.setClipRect(QRectF(kLabels, top, width() - kLabels, laneHeight()));
-    // A run of bytes close together is one block.
-    while (first != serial_.end() && first->at - frameSpan < p.tapeTo) {
-        auto last = first;
-        QString text;
-        while (last != serial_.end() && (last == first || last->at - std::prev(last)->at < frameSpan + frameSpan / 2) && last->byte != '\n') {
-            text += last->byte >= 32 && last->byte < 127 ? QChar(last->byte) : last->byte == '\r' ? QChar(' ') : QChar(0xB7);
-            ++last;
-        }
-        const bool lineEnd = last != serial_.end() && last->byte == '\n';
-        const auto end = lineEnd ? last : std::prev(std::max(last, first + 1));
-        const QRectF block(xOf(first->at - frameSpan), top + 4, std::max(2.0, xOf(end->at) - xOf(first->at - frameSpan) - 1), laneHeight() - 8);
+    for (const session::SerialRun& run : p.serialLane) {
+        const QRectF block(xOf(run.from), top + 4, std::max(2.0, xOf(run.to) - xOf(run.from) - 1), laneHeight() - 8);
         painter.fillRect(block, QColor(0x6F, 0xA8, 0xD6));
-        if (block.width() > 14) {
-            painter.setPen(theme::kTapeGround);
-            painter.drawText(block.adjusted(4, 0, -2, 0), Qt::AlignVCenter, metrics.elidedText(text.trimmed(), Qt::ElideRight, block.width() - 6));
-        }
-        first = std::max(lineEnd ? last + 1 : last, first + 1);
+        if (block.width() <= 14 || run.text.empty())
+            continue;
+        QString text;
+        for (const char c : run.text)
+            text += c >= 32 && c < 127 ? QChar(c) : c == '\r' || c == '\n' ? QChar(' ') : QChar(0xB7);
+        painter.setPen(theme::kTapeGround);
+        painter.drawText(block.adjusted(4, 0, -2, 0), Qt::AlignVCenter, metrics.elidedText(text.trimmed(), Qt::ElideRight, block.width() - 6));
     }
     painter.restore();
 }
@@ -389,6 +380,13 @@ void TapeView::wheelEvent(QWheelEvent* event)
     event->accept();
 }
 
+// On the head or the line of the present.
+bool TapeView::overPresent(QPointF at) const
+{
+    constexpr double kGrab = 7;
+    return at.x() >= kLabels - kGrab && std::abs(at.x() - xOf(editor_.picture().now)) <= (at.y() < kRuler ? kGrab : kGrab / 2);
+}
+
 // Near an edge of the lane under the pointer, its very instant.
 Time TapeView::snapped(double x, double y) const
 {
@@ -411,6 +409,12 @@ void TapeView::mousePressEvent(QMouseEvent* event)
     pressed_ = true;
     dragged_ = false;
     toAtPress_ = editor_.picture().tapeTo;
+    if (overPresent(pressAt_)) {
+        // The window stands still while the present is dragged through it.
+        grabbed_ = true;
+        rest();
+        return;
+    }
     if (pressAt_.y() < kRuler && pressAt_.x() < kLabels) {
         pressed_ = false;
         follow(span_);
@@ -420,11 +424,18 @@ void TapeView::mousePressEvent(QMouseEvent* event)
 void TapeView::mouseMoveEvent(QMouseEvent* event)
 {
     pointer_ = event->position();
+    setCursor(grabbed_ || overPresent(pointer_) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    if (grabbed_) {
+        dragged_ = true;
+        editor_.session().drag(timeAt(std::max(pointer_.x(), kLabels)));
+        update();
+        return;
+    }
     if (pressed_ && std::abs(pointer_.x() - pressAt_.x()) > 4) {
         dragged_ = true;
         follow_ = false;
         to_ = toAtPress_ - Duration(static_cast<std::int64_t>((pointer_.x() - pressAt_.x()) / plotWidth() * static_cast<double>(span_.count())));
-        to_ = std::min(to_, editor_.picture().now);
+        to_ = std::min(to_, editor_.picture().latest);
         request();
     }
     update();
@@ -432,8 +443,9 @@ void TapeView::mouseMoveEvent(QMouseEvent* event)
 
 void TapeView::mouseReleaseEvent(QMouseEvent* event)
 {
-    const bool click = pressed_ && !dragged_;
+    const bool click = pressed_ && !dragged_ && !grabbed_;
     pressed_ = false;
+    grabbed_ = false;
     if (!click || event->position().x() < kLabels)
         return;
     if (event->button() == Qt::RightButton) {

@@ -1,6 +1,6 @@
 // The tape: one lane a pin, time to the right, the present at the right edge while it follows.
 //
-// Wheel zooms at the pointer, drag scrolls, a click sets the first mark and a click with Shift the second; the time between them stands in the
+// Wheel zooms at the pointer, drag scrolls; the present itself can be dragged back into the past, and forward again. A click sets the first mark and a click with Shift the second; the time between them stands in the
 // header. The session draws up the lanes (session::LanePicture); this only paints them.
 // Tested by tests/app/window_test.cpp.
 #pragma once
@@ -23,6 +23,8 @@ public:
     void follow(kernel::Duration span);
     // Shows this moment in the middle, with the first mark on it.
     void goTo(kernel::Time at);
+    // Stays where it is, whatever becomes of the present.
+    void rest();
     [[nodiscard]] bool following() const { return follow_; }
     [[nodiscard]] kernel::Duration span() const { return span_; }
     [[nodiscard]] std::optional<kernel::Duration> betweenMarks() const;
@@ -39,7 +41,7 @@ protected:
 
 private:
     void request();
-    void receive(const std::vector<session::SerialByte>& bytes);
+    [[nodiscard]] bool overPresent(QPointF at) const;
     void drawRuler(QPainter& painter);
     void drawLane(QPainter& painter, const session::LanePicture& lane, double top, const QColor& color);
     void drawSerialLane(QPainter& painter, double top);
@@ -57,11 +59,11 @@ private:
     kernel::Duration span_ = std::chrono::seconds(2);
     kernel::Time to_{};
     std::optional<kernel::Time> markA_, markB_;
-    std::vector<session::SerialByte> serial_;  // from chips, the latest
     QPointF pressAt_, pointer_{-1, -1};
     kernel::Time toAtPress_{};
     bool dragged_ = false;
     bool pressed_ = false;
+    bool grabbed_ = false;  // the present is being dragged
 };
 
 }  // namespace bramix::app
