@@ -148,6 +148,7 @@ struct Loader {
         const auto [x, y] = r.point("at");
         p.at = {x, y};
         p.turn = static_cast<int>(r.integer("turn", 0, 0, 3));
+        p.order = r.texts("order");
         p.firmware = r.text("firmware");
         p.key = r.text("key");
         if (const toml::table* set = r.subtable("set")) {
@@ -162,6 +163,16 @@ struct Loader {
                 p.controls[std::string(key.str())] = values.number(key.str(), 0);
             r.adopt(values);
         }
+        if (const toml::table* follows = r.subtable("follow")) {
+            TableReader controls(name, *follows);
+            for (const auto& [key, value] : *follows)
+                if (const toml::table* one = controls.subtable(key.str())) {
+                    TableReader f(name, *one);
+                    p.follow[std::string(key.str())] = follow(f);
+                    controls.adopt(f);
+                }
+            r.adopt(controls);
+        }
         if (const toml::table* mute = r.subtable("mute")) {
             TableReader reasons(name, *mute);
             for (const auto& [key, value] : *mute)
@@ -172,6 +183,26 @@ struct Loader {
             r.wrong(r.table(), fmt::format("id \"{}\"; expected a name without a point", p.id));
         p.remarks = remarksOf(r, "part \"" + p.id + "\"");
         return p;
+    }
+
+    FollowItem follow(TableReader& r)
+    {
+        FollowItem f;
+        f.curve = r.pairs("curve");
+        f.csv = r.text("csv");
+        f.repeat = r.flag("repeat", false);
+        f.noise = r.number("noise", 0);
+        f.drift = r.number("drift", 0);
+        f.every = r.number("every", f.every);
+        constexpr double kLeastStep = 1e-5, kMostStep = 3600;
+        for (std::size_t i = 0; i < f.curve.size() && r.ok(); ++i)
+            if (f.curve[i].first < 0 || (i > 0 && f.curve[i].first <= f.curve[i - 1].first))
+                r.wrong(r.table(), fmt::format("\"curve\" has {} s out of its order; expected times that grow from 0", f.curve[i].first));
+        if (r.ok() && !(f.every >= kLeastStep && f.every <= kMostStep))
+            r.wrong(r.table(), fmt::format("\"every\" is {} s; expected {} to {}", f.every, kLeastStep, kMostStep));
+        if (r.ok() && (f.noise < 0 || f.drift < 0))
+            r.wrong(r.table(), "\"noise\" and \"drift\" are spreads; expected no less than 0");
+        return f;
     }
 
     WireItem wire(TableReader& r)
@@ -245,6 +276,29 @@ struct Loader {
 };
 
 std::string pointText(GridPoint p) { return fmt::format("[{}, {}]", p.x, p.y); }
+
+std::string followText(const FollowItem& f)
+{
+    std::string out;
+    const auto add = [&out](const std::string& text) { out += (out.empty() ? "" : ", ") + text; };
+    if (!f.curve.empty()) {
+        std::string points;
+        for (const auto& [t, v] : f.curve)
+            points += fmt::format("{}[{}, {}]", points.empty() ? "" : ", ", t, v);
+        add("curve = [" + points + "]");
+    }
+    if (!f.csv.empty())
+        add("csv = " + quote(f.csv));
+    if (f.repeat)
+        add("repeat = true");
+    if (f.noise != 0)
+        add(fmt::format("noise = {}", f.noise));
+    if (f.drift != 0)
+        add(fmt::format("drift = {}", f.drift));
+    if (f.every != FollowItem{}.every)
+        add(fmt::format("every = {}", f.every));
+    return out.empty() ? "{}" : "{ " + out + " }";
+}
 
 void writeUnknown(std::string& out, const Remarks& remarks)
 {
@@ -337,6 +391,12 @@ std::string writeDocument(const Document& d)
         out += fmt::format("at = {}\n", pointText(p.at));
         if (p.turn != 0)
             out += fmt::format("turn = {}\n", p.turn);
+        if (!p.order.empty()) {
+            std::string names;
+            for (const std::string& name : p.order)
+                names += (names.empty() ? "" : ", ") + quote(name);
+            out += fmt::format("order = [{}]\n", names);
+        }
         given("firmware", p.firmware);
         given("key", p.key);
         if (!p.set.empty()) {
@@ -350,6 +410,12 @@ std::string writeDocument(const Document& d)
             for (const auto& [key, value] : p.controls)
                 values += fmt::format("{}{} = {}", values.empty() ? "" : ", ", keyText(key), value);
             out += fmt::format("controls = {{ {} }}\n", values);
+        }
+        if (!p.follow.empty()) {
+            std::string items;
+            for (const auto& [key, f] : p.follow)
+                items += fmt::format("{}{} = {}", items.empty() ? "" : ", ", keyText(key), followText(f));
+            out += fmt::format("follow = {{ {} }}\n", items);
         }
         if (!p.mute.empty()) {
             std::string reasons;
@@ -436,6 +502,23 @@ Result<void> saveText(const std::string& file, const std::string& text)
     return {};
 }
 
+Result<void> checkOrder(const std::vector<std::string>& order, const PartKind& kind)
+{
+    if (order.empty())
+        return {};
+    std::vector<std::string> names, given = order;
+    for (const PinKind& pin : kind.pins)
+        names.push_back(pin.name);
+    std::vector<std::string> sorted = names;
+    std::sort(sorted.begin(), sorted.end());
+    std::sort(given.begin(), given.end());
+    if (kind.chip != nullptr || kind.plugs)
+        return fail("order", fmt::format("the pins of a {} lie as they lie", kind.title));
+    if (given != sorted)
+        return fail("order", fmt::format("\"{}\" are not its pins, each once; expected {} in another order", fmt::join(order, " "), fmt::join(names, " ")));
+    return {};
+}
+
 Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const std::string& name)
 {
     const auto place = [&](const Remarks& r) { return r.line > 0 ? fmt::format("{}: line {}", name, r.line) : name; };
@@ -445,6 +528,8 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             return fail(place(p.remarks), fmt::format("part \"{}\" is of kind \"{}\", which the catalogue does not have", p.id, p.kind), "bramix-cli list parts shows what it has");
         if (!p.firmware.empty() && kind->chip == nullptr)
             return fail(place(p.remarks), fmt::format("part \"{}\" has firmware, but a {} runs none", p.id, kind->title));
+        if (auto ok = checkOrder(p.order, *kind); !ok)
+            return fail(place(p.remarks), fmt::format("part \"{}\": {}", p.id, ok.error().what));
         for (const auto& [key, value] : p.controls) {
             const ControlKind* control = kind->control(key);
             if (control == nullptr)
@@ -452,6 +537,9 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             if (!(value >= control->least && value <= control->most))
                 return fail(place(p.remarks), fmt::format("{}.{} stands at {}; expected {} to {}", p.id, key, value, control->least, control->most));
         }
+        for (const auto& [key, value] : p.follow)
+            if (kind->control(key) == nullptr || kind->chip != nullptr)
+                return fail(place(p.remarks), fmt::format("part \"{}\" has no live control \"{}\" that could follow anything", p.id, key));
         for (const auto& [key, value] : p.set) {
             const SettingKind* setting = kind->setting(key);
             if (setting == nullptr)

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "bench/catalogue.h"
+#include "bench/follow.h"
 #include "kernel/result.h"
 
 namespace bramix::bench {
@@ -36,9 +37,11 @@ struct PartItem {
     std::string label;     // shown in place of the id where not empty
     GridPoint at;
     int turn = 0;          // quarter turns clockwise, 0..3
+    std::vector<std::string> order;  // its pins as they follow each other on the real part, where that differs from the drawing's; empty: it does not
     std::string firmware;  // relative to the bench file; for kinds with a chip
     std::map<std::string, std::string> set;
     std::map<std::string, double> controls;  // where live controls stand, those that do not stand as they come
+    std::map<std::string, FollowItem> follow; // live controls that turn by themselves
     std::string key;       // keyboard key that works its first live control, or empty
     std::map<std::string, std::string> mute;  // findings that are not minded: rule, and the reason
     Remarks remarks;
@@ -122,6 +125,9 @@ struct Document {
 // Whole files. Saving is atomic: the old file stays until the new one is complete on disk.
 [[nodiscard]] Result<Document> loadDocument(const std::string& file, std::vector<std::string>* warnings = nullptr);
 [[nodiscard]] Result<void> saveText(const std::string& file, const std::string& text);
+
+// Whether an order of pins has each pin of the kind once.
+[[nodiscard]] Result<void> checkOrder(const std::vector<std::string>& order, const PartKind& kind);
 
 // Whether kinds, pins, settings and wires make sense together: the first thing that does not, with its place in `name`.
 [[nodiscard]] Result<void> checkDocument(const Document& document, const Catalogue& catalogue, const std::string& name);

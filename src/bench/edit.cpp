@@ -297,6 +297,10 @@ bool replaceKind(Document& document, const Catalogue& catalogue, const std::stri
         const SettingKind* was = before->setting(s.first);
         return now == nullptr || was == nullptr || now->type != was->type || (!now->choices.empty() && std::find(now->choices.begin(), now->choices.end(), s.second) == now->choices.end());
     });
+    const auto gone = [after](const auto& entry) { return after->control(entry.first) == nullptr; };
+    std::erase_if(part->follow, gone);
+    std::erase_if(part->controls, [&](const auto& entry) { return gone(entry) || entry.second < after->control(entry.first)->least || entry.second > after->control(entry.first)->most; });
+    part->order.clear();
     part->kind = kindId;
     if (after->chip == nullptr)
         part->firmware.clear();

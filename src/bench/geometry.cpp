@@ -140,7 +140,7 @@ private:
             }
         // A pin lies on or in the body: from an end of this wire there must be a way out, straight from the pin.
         for (const PinKind& pin : kind.pins) {
-            const GridPoint at = pinPlace(part, pin);
+            const GridPoint at = pinPlace(part, kind, pin);
             if (!(at == from_ || at == to_))
                 continue;
             int bestWay = INT32_MAX;
@@ -202,9 +202,12 @@ std::vector<GridPoint> rightAngled(GridPoint from, const std::vector<GridPoint>&
     return tidy(path);
 }
 
-GridPoint pinPlace(const PartItem& part, const PinKind& pin)
+GridPoint pinPlace(const PartItem& part, const PartKind& kind, const PinKind& pin)
 {
-    const GridPoint offset = turned(pin.at, part.turn);
+    // With an order of its own, a pin stands where the kind's pin of that number does.
+    const auto own = std::find(part.order.begin(), part.order.end(), pin.name);
+    const auto number = static_cast<std::size_t>(own - part.order.begin());
+    const GridPoint offset = turned(number < kind.pins.size() && own != part.order.end() ? kind.pins[number].at : pin.at, part.turn);
     return {part.at.x + offset.x, part.at.y + offset.y};
 }
 
@@ -213,7 +216,7 @@ std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& cat
     const PartItem* part = document.part(ref.part);
     const PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
     const PinKind* pin = kind == nullptr ? nullptr : kind->pin(ref.pin);
-    return pin == nullptr ? std::nullopt : std::optional(pinPlace(*part, *pin));
+    return pin == nullptr ? std::nullopt : std::optional(pinPlace(*part, *kind, *pin));
 }
 
 GridRect bodyRect(const PartItem& part, const PartKind& kind)
@@ -278,7 +281,7 @@ const std::vector<std::vector<GridPoint>>& WirePaths::update(const Document& doc
     const auto place = [&](const PinRef& ref) -> std::optional<GridPoint> {
         const auto found = parts.find(ref.part);
         const PinKind* pin = found == parts.end() || found->second.second == nullptr ? nullptr : found->second.second->pin(ref.pin);
-        return pin == nullptr ? std::nullopt : std::optional(pinPlace(*found->second.first, *pin));
+        return pin == nullptr ? std::nullopt : std::optional(pinPlace(*found->second.first, *found->second.second, *pin));
     };
     paths_.assign(document.wires.size(), {});
     std::vector<std::size_t> open;
@@ -317,14 +320,14 @@ std::vector<std::pair<PinRef, PinRef>> pluggedIn(const Document& document, const
     for (const PartItem& part : document.parts)
         if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && kind->plugs)
             for (const PinKind& pin : kind->pins)
-                holes.try_emplace({pinPlace(part, pin).x, pinPlace(part, pin).y}, PinRef{part.id, pin.name});
+                holes.try_emplace({pinPlace(part, *kind, pin).x, pinPlace(part, *kind, pin).y}, PinRef{part.id, pin.name});
     std::vector<std::pair<PinRef, PinRef>> out;
     if (holes.empty())
         return out;
     for (const PartItem& part : document.parts)
         if (const PartKind* kind = catalogue.find(part.kind); kind != nullptr && !kind->plugs)
             for (const PinKind& pin : kind->pins)
-                if (const auto hole = holes.find({pinPlace(part, pin).x, pinPlace(part, pin).y}); hole != holes.end())
+                if (const auto hole = holes.find({pinPlace(part, *kind, pin).x, pinPlace(part, *kind, pin).y}); hole != holes.end())
                     out.emplace_back(PinRef{part.id, pin.name}, hole->second);
     return out;
 }

@@ -26,7 +26,7 @@ struct GridRect {
     }
 }
 
-[[nodiscard]] GridPoint pinPlace(const PartItem& part, const PinKind& pin);
+[[nodiscard]] GridPoint pinPlace(const PartItem& part, const PartKind& kind, const PinKind& pin);
 // Of a pin by name or alias; nothing where part or pin is not there.
 [[nodiscard]] std::optional<GridPoint> pinPlace(const Document& document, const Catalogue& catalogue, const PinRef& ref);
 [[nodiscard]] GridRect bodyRect(const PartItem& part, const PartKind& kind);

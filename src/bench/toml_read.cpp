@@ -208,6 +208,29 @@ std::vector<std::pair<int, int>> TableReader::points(std::string_view key)
     return out;
 }
 
+std::vector<std::pair<double, double>> TableReader::pairs(std::string_view key)
+{
+    std::vector<std::pair<double, double>> out;
+    const toml::node* node = take(key, false, "a list of pairs");
+    if (node == nullptr)
+        return out;
+    const toml::array* array = node->as_array();
+    if (array == nullptr) {
+        wrong(*node, fmt::format("\"{}\" is not a list of pairs [x, y]", key));
+        return out;
+    }
+    for (const toml::node& item : *array) {
+        const toml::array* pair = item.as_array();
+        const auto x = pair != nullptr && pair->size() == 2 ? pair->get(0)->value<double>() : std::nullopt;
+        const auto y = x ? pair->get(1)->value<double>() : std::nullopt;
+        if (!y || !std::isfinite(*x) || !std::isfinite(*y))
+            wrong(item, fmt::format("\"{}\" holds something that is not a pair of numbers [x, y]", key));
+        else
+            out.emplace_back(*x, *y);
+    }
+    return out;
+}
+
 const toml::table* TableReader::subtable(std::string_view key)
 {
     const toml::node* node = take(key, false, "a table");

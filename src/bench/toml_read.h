@@ -31,6 +31,8 @@ public:
     // [x, y]; coordinates within one kilometre of grid.
     std::pair<int, int> point(std::string_view key, bool required = false);
     std::vector<std::pair<int, int>> points(std::string_view key);
+    // [[x, y], ...] of any numbers.
+    std::vector<std::pair<double, double>> pairs(std::string_view key);
     const toml::table* subtable(std::string_view key);
     const toml::array* tables(std::string_view key);
 

@@ -212,6 +212,8 @@ Result<void> World::setControl(std::string_view part, std::string_view control, 
     for (auto& [id, p] : parts_)
         if (id == part)
             p->setControl(control, value);
+    if (const auto follower = followers_.find({std::string(part), std::string(control)}); follower != followers_.end())
+        follower->second->setBase(value);
     return {};
 }
 
@@ -295,6 +297,13 @@ void World::adopt(World& old)
                 if (resetPins_[i] != nullptr)
                     resetPins_[i]->hold(resetControls_[i] == 0);
             }
+    }
+    for (auto& [control, follower] : followers_) {
+        const auto before = old.followers_.find(control);
+        if (before != old.followers_.end() && before->second->item() == follower->item())
+            carry(*before->second, *follower);
+        else
+            follower->startAt(queue_.now());
     }
     for (Uart& uart : uarts_)
         for (Uart& oldUart : old.uarts_)

@@ -158,6 +158,8 @@ public:
         }
         for (Uart& uart : uarts_)
             ar(*uart.line);
+        for (auto& [control, follower] : followers_)
+            ar(*follower);
         ar(resetControls_);
         ar(circuit_);  // again: restoring chips and parts drives their pins, and what the circuit remembers must win
         ar(queue_);
@@ -200,6 +202,7 @@ private:
     std::vector<std::pair<std::string, std::unique_ptr<parts::Part>>> parts_;  // inner parts as "board/inner"
     std::map<std::string, std::string> kindOf_;
     std::map<std::string, std::vector<std::string>> controlsOf_;
+    std::map<std::pair<std::string, std::string>, std::unique_ptr<Follower>> followers_;  // by part and control
     std::vector<Uart> uarts_;
     std::vector<Light> lights_;
     std::vector<std::unique_ptr<SupplyPins>> supplyPins_;

@@ -5,6 +5,7 @@
 
 #include "bench/geometry.h"
 #include "bench/reset_pin.h"
+#include "bench/toml_read.h"
 #include "bench/wiring_checks.h"
 #include "bench/world.h"
 
@@ -316,6 +317,37 @@ struct World::Builder {
                 (void)world.setControl(part.id, name, value);  // checkDocument has seen to it
     }
 
+    // Those that turn by themselves. An operating point is taken as a hand has left them.
+    Result<void> makeFollowers()
+    {
+        for (const PartItem& part : document.parts)
+            for (const auto& [name, given] : part.follow) {
+                const ControlKind& control = *catalogue.find(part.kind)->control(name);
+                FollowItem item = given;
+                if (!item.csv.empty()) {
+                    const std::string file = item.csv.front() == '/' || options.folder.empty() ? item.csv : options.folder + "/" + item.csv;
+                    const auto text = readTextFile(file);
+                    if (!text)
+                        return tl::unexpected(text.error());
+                    auto curve = parseCurve(file, *text);
+                    if (!curve)
+                        return tl::unexpected(curve.error());
+                    item.curve = std::move(*curve);
+                }
+                if (item.empty())
+                    continue;
+                World* w = &world;
+                world.followers_[{part.id, name}] =
+                    std::make_unique<Follower>(world.queue_, std::move(item), control.least, control.most, world.control(part.id, name), kernel::Random(options.seed, part.id + "." + name),
+                                               [w, id = part.id, name = name](double value) {
+                                                   for (auto& [owner, p] : w->parts_)
+                                                       if (owner == id)
+                                                           p->setControl(name, value);
+                                               });
+            }
+        return {};
+    }
+
     // Parts that would answer at once.
     void checkBusAddresses()
     {
@@ -369,6 +401,8 @@ struct World::Builder {
         for (const auto& [id, part] : world.parts_)
             part->wired();
         placeControls();
+        if (auto ok = makeFollowers(); !ok)
+            return ok;
         checkBusAddresses();
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)

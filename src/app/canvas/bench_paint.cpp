@@ -116,6 +116,7 @@ void BenchView::paintDynamic(const QRectF& ground)
                 if (spot.ref == pin)
                     drawFlag(painter, spot, QString::fromStdString(net.name));
     drawLabels(painter);
+    drawFunctions(painter);
     drawBeads(painter);
     drawSelection(painter);
     drawWireInProgress(painter);
@@ -265,7 +266,7 @@ QPointF BenchView::flagDirection(const PinSpot& spot) const
     const bench::GridRect body = bodyRect(*part, *kind);
     const QPointF middle((body.left + body.right) / 2.0 * kStep, (body.top + body.bottom) / 2.0 * kStep);
     const bench::PinKind* pin = kind->pin(spot.ref.pin);
-    const GridPoint at = bench::pinPlace(*part, *pin);
+    const GridPoint at = bench::pinPlace(*part, *kind, *pin);
     if (at.y <= body.top + 1 && !(at.x == body.left || at.x == body.right))
         return {0, -1};
     if (at.y >= body.bottom - 1 || body.top == body.bottom)
@@ -347,7 +348,7 @@ void BenchView::drawLabels(QPainter& painter)
         const double left = body.left * kStep, right = body.right * kStep, top = body.top * kStep, bottom = body.bottom * kStep;
         const double gaps[] = {spot.at.x() - left, right - spot.at.x(), spot.at.y() - top, bottom - spot.at.y()};
         // A corner belongs to the side with more pins.
-        const auto along = [&](int GridPoint::* axis, int low, int high) { return std::count_if(kind->pins.begin(), kind->pins.end(), [&](const bench::PinKind& p) { const GridPoint at = bench::pinPlace(*part, p); return at.*axis == low || at.*axis == high; }); };
+        const auto along = [&](int GridPoint::* axis, int low, int high) { return std::count_if(kind->pins.begin(), kind->pins.end(), [&](const bench::PinKind& p) { const GridPoint at = bench::pinPlace(*part, *kind, p); return at.*axis == low || at.*axis == high; }); };
         const bool upright = along(&GridPoint::x, body.left, body.right) >= along(&GridPoint::y, body.top, body.bottom);
         const auto near = [&](int a, int b) { return gaps[a] <= gaps[b] ? a : b; };
         const int beside = near(0, 1), above = near(2, 3);
@@ -359,6 +360,44 @@ void BenchView::drawLabels(QPainter& painter)
             painter.rotate(-90);
         const bool fromLeft = side == 0 || side == 3;
         painter.drawText(fromLeft ? QRectF(13, -7, 80, 14) : QRectF(-93, -7, 80, 14), (fromLeft ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, name);
+        painter.restore();
+    }
+}
+
+// What each pin of the chip that is selected can do, outward from its bead.
+void BenchView::drawFunctions(QPainter& painter)
+{
+    if (editor_.selection().parts.size() != 1 || !editor_.selection().wires.empty() || zoom_ < 0.75)
+        return;
+    const bench::PartItem* part = editor_.document().part(*editor_.selection().parts.begin());
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    if (kind == nullptr || kind->chip == nullptr)
+        return;
+    const bench::GridRect body = bodyRect(*part, *kind);
+    const QPointF middle((body.left + body.right) / 2.0 * kStep, (body.top + body.bottom) / 2.0 * kStep);
+    painter.setFont(theme::figures(6.2));
+    const QFontMetricsF metrics(painter.font());
+    constexpr double kOff = 8, kHigh = 10.5;
+    for (const PinSpot& spot : spots_) {
+        if (spot.ref.part != part->id || spot.about.empty())
+            continue;
+        const QString words = QString::fromStdString(spot.about);
+        const QPointF away = spot.at - middle;
+        const bool sideways = body.right - body.left < body.bottom - body.top || std::abs(away.x()) >= (body.right - body.left) * kStep / 2.0;
+        painter.save();
+        painter.translate(spot.onBoard ? spot.bead : spot.at);
+        bool fromLeft = away.x() > 0;
+        if (!sideways) {
+            painter.rotate(-90);
+            fromLeft = away.y() < 0;
+        }
+        const double wide = metrics.horizontalAdvance(words) + 6;
+        const QRectF tag(fromLeft ? kOff : -kOff - wide, -kHigh / 2, wide, kHigh);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(QColor(0xFD, 0xFB, 0xF6, 225));
+        painter.drawRoundedRect(tag, 3, 3);
+        painter.setPen(theme::kBramble);
+        painter.drawText(tag, Qt::AlignCenter, words);
         painter.restore();
     }
 }

@@ -78,7 +78,7 @@ void BenchView::rebuild()
         for (const bench::PinKind& pin : kind->pins) {
             PinSpot spot;
             spot.ref = {part.id, pin.name};
-            spot.at = toUnits(bench::pinPlace(part, pin));
+            spot.at = toUnits(bench::pinPlace(part, *kind, pin));
             spot.onBoard = kind->resetButton.has_value();
             spot.hole = kind->plugs;
             spot.about = pin.about;

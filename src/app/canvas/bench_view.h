@@ -95,6 +95,7 @@ private:
     void drawWires(QPainter& painter, bool withGaps, const QRectF& within = {});
     void drawFlag(QPainter& painter, const PinSpot& spot, const QString& name);
     void drawLabels(QPainter& painter);
+    void drawFunctions(QPainter& painter);
     void drawBeads(QPainter& painter);
     void drawSelection(QPainter& painter);
     void drawBand(QPainter& painter);

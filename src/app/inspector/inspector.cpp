@@ -17,9 +17,9 @@
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QSignalBlocker>
-#include <QSlider>
 
 #include "app/canvas/part_art.h"
+#include "app/inspector/dial.h"
 #include "app/shell/theme.h"
 #include "kernel/units.h"
 
@@ -290,42 +290,18 @@ void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kin
     addSettings(part, kind);
 }
 
-// A control that takes any value: a slider, and the value beside it.
 void Inspector::addDial(const std::string& part, const bench::ControlKind& control)
 {
-    constexpr int kSteps = 1000;
-    auto* slider = new QSlider(Qt::Horizontal);
-    slider->setObjectName("control-" + QString::fromStdString(control.name));
-    slider->setRange(0, kSteps);
-    slider->setPageStep(kSteps / 20);
-    slider->setFocusPolicy(Qt::NoFocus);
-    slider->setStyleSheet("QSlider::groove:horizontal { height: 4px; background: #D5CBBA; border-radius: 2px; }"
-                          "QSlider::sub-page:horizontal { background: #8A2B57; border-radius: 2px; }"
-                          "QSlider::handle:horizontal { width: 16px; margin: -7px 0; border-radius: 8px; background: #FFFDF8; border: 1px solid #6F6577; }");
-    auto* value = new QLabel;
-    value->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    // A dial over decades turns by its logarithm.
-    const bool logarithmic = control.logarithmic;
-    const double least = logarithmic ? std::log10(control.least) : control.least;
-    const double span = (logarithmic ? std::log10(control.most) : control.most) - least;
-    const std::string name = control.name;
-    const kernel::Unit unit = unitOf(control.unit);
-    connect(slider, &QSlider::valueChanged, this, [this, part, name, least, span, logarithmic](int step) {
-        const double at = least + span * step / kSteps;
-        editor_.setControl(part, name, logarithmic ? std::pow(10.0, at) : at);
+    const std::string name = part + "." + control.name;
+    auto* dial = new Dial(editor_, part, control, unfolded_.contains(name));
+    connect(dial, &Dial::unfoldedChanged, this, [this, name](bool on) {
+        if (on)
+            unfolded_.insert(name);
+        else
+            unfolded_.erase(name);
     });
-    refreshers_.emplace_back([this, slider, value, part, name, least, span, unit, logarithmic] {
-        const auto now = editor_.picture().controls.find(part + "." + name);
-        if (now == editor_.picture().controls.end())
-            return;
-        value->setText(quantity(now->second, unit));
-        const QSignalBlocker silent(slider);
-        if (!slider->isSliderDown())
-            slider->setValue(static_cast<int>(std::lround(((logarithmic ? std::log10(now->second) : now->second) - least) / span * kSteps)));
-    });
-    addRow(QString::fromStdString(control.label), value);
-    slider->setFixedHeight(24);
-    layout_->addWidget(slider);
+    refreshers_.emplace_back([dial] { dial->refresh(); });
+    layout_->addWidget(dial);
 }
 
 void Inspector::addControls(const bench::PartItem& part, const bench::PartKind& kind)
@@ -547,6 +523,45 @@ void Inspector::addPins(const bench::PartItem& part, const bench::PartKind& kind
         rows->addWidget(row);
         refreshers_.emplace_back([row] { row->update(); });
     }
+    if (kind.chip == nullptr && !kind.plugs && kind.pins.size() > 1)
+        addOrder(part, kind);
+}
+
+// The part in the drawer may have its legs in another order.
+void Inspector::addOrder(const bench::PartItem& part, const bench::PartKind& kind)
+{
+    QStringList names;
+    for (const bench::PinKind& pin : kind.pins)
+        names << QString::fromStdString(pin.name);
+    const auto now = [this, names, id = part.id] {
+        QStringList own;
+        if (const bench::PartItem* p = editor_.document().part(id))
+            for (const std::string& name : p->order)
+                own << QString::fromStdString(name);
+        return (own.isEmpty() ? names : own).join(' ');
+    };
+    auto* line = new QLineEdit(now());
+    line->setObjectName("pin-order");
+    line->setToolTip(tr("The pins in the order in which they follow each other on your part; drawn in the order %1").arg(names.join(' ')));
+    connect(line, &QLineEdit::editingFinished, this, [this, line, now, names, id = part.id, kind = &kind] {
+        const QStringList typed = line->text().split(' ', Qt::SkipEmptyParts);
+        if (typed.join(' ') == now())
+            return;
+        std::vector<std::string> order;
+        if (typed != names)
+            for (const QString& name : typed)
+                order.push_back(name.toStdString());
+        if (const auto ok = bench::checkOrder(order, *kind); !ok) {
+            emit editor_.message(QString::fromStdString(ok.error().text()), true);
+            line->setText(now());
+            return;
+        }
+        editor_.change(tr("order of pins"), [&](bench::Document& d) {
+            if (bench::PartItem* p = d.part(id))
+                p->order = order;
+        });
+    });
+    addRow(tr("order"), line);
 }
 
 void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& kind)

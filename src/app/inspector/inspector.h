@@ -5,6 +5,7 @@
 #pragma once
 
 #include <functional>
+#include <set>
 
 #include <QLabel>
 #include <QScrollArea>
@@ -37,6 +38,7 @@ private:
     void addControls(const bench::PartItem& part, const bench::PartKind& kind);
     void addDial(const std::string& part, const bench::ControlKind& control);
     void addPins(const bench::PartItem& part, const bench::PartKind& kind);
+    void addOrder(const bench::PartItem& part, const bench::PartKind& kind);
     void addFirmware(const bench::PartItem& part);
     void addSettings(const bench::PartItem& part, const bench::PartKind& kind);
 
@@ -49,6 +51,7 @@ private:
     QWidget* page_ = nullptr;
     QVBoxLayout* layout_ = nullptr;
     std::string offered_;
+    std::set<std::string> unfolded_;  // dials of which one wants to see what they follow
     std::vector<std::function<void()>> refreshers_;  // each takes its figures from the present picture
 };
 
