@@ -93,6 +93,12 @@ public:
             world_.observer_->interrupt(chip_, vector, at);
     }
 
+    void chipWakes() override
+    {
+        if (world_.running_ != chip_ && world_.running_ < world_.chips_.size())
+            world_.chips_[world_.running_].chip->yield();
+    }
+
 private:
     World& world_;
     std::size_t chip_;

@@ -70,13 +70,15 @@ void World::runChips(Time until)
             chips_[0].chip->runAlone(until, stop_);
         return;
     }
-    // Several chips go in step: always the one that is furthest behind, up to the first clock at which it is not.
+    // Several chips go in step: always the one that is furthest behind, up to the first clock at which it is not. One that sleeps holds nobody up:
+    // whoever wakes it ends the run of the chip that is at work (chipWakes), and it goes on from that instant.
+    Time limit = until;
     while (!stop_) {
-        const Time limit = std::min(until, queue_.nextDue());
+        limit = std::min(until, queue_.nextDue());
         ChipUnit* slowest = nullptr;
         Time second = limit;
         for (ChipUnit& unit : chips_) {
-            if (!runs(unit))
+            if (!runs(unit) || unit.chip->liesStill())
                 continue;
             if (slowest == nullptr || unit.chip->now() < slowest->chip->now()) {
                 if (slowest != nullptr)
@@ -87,12 +89,19 @@ void World::runChips(Time until)
             }
         }
         if (slowest == nullptr || slowest->chip->now() >= limit)
-            return;
+            break;
         running_ = static_cast<std::size_t>(slowest - chips_.data());
         slowest->chip->run(std::min(limit, second + Duration(1)));
-        if (slowest->chip->faulted() || slowest->chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
-            return;
+        if (slowest->chip->faulted() || slowest->chip->debugStop().kind != chip::avr::DebugStop::Kind::none) {
+            limit = std::min(limit, slowest->chip->now());
+            break;
+        }
     }
+    if (stop_)
+        limit = queue_.now();
+    for (ChipUnit& unit : chips_)
+        if (runs(unit) && unit.chip->liesStill())
+            unit.chip->sleepTo(limit);
 }
 
 void World::runUntil(Time goal)

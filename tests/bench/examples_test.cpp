@@ -117,6 +117,35 @@ private slots:
         QCOMPARE(face(*w, "strip"), "000000 000000 000000 000000 000000 000000 000000 000000");
     }
 
+    // A call goes over one line, the boat over the other; it takes a second and a half, and lies at one landing at a time.
+    void ferryLandingsCallTheBoat()
+    {
+        const auto w = open("ferry-landings");
+        const auto lit = [&](const char* lamp) { return w->part(lamp)->mainElement() && w->circuit().watts(*w->part(lamp)->mainElement()) > 1e-3; };
+        w->runUntil(Time(100ms));
+        QVERIFY(lit("south-boat") && !lit("north-boat"));
+        set(*w, "north-rope", "pressed", 1);
+        w->runUntil(Time(300ms));
+        set(*w, "north-rope", "pressed", 0);
+        QCOMPARE(said_, std::string("call\n"));
+        int blinks = 0;
+        for (bool last = lit("south-called"); w->now() < Time(2300ms);) {
+            w->runUntil(w->now() + 10ms);
+            blinks += lit("south-called") && !last ? 1 : 0;
+            last = lit("south-called");
+        }
+        QVERIFY2(blinks >= 7 && blinks <= 9, std::to_string(blinks).c_str());  // every 256 ms
+        set(*w, "south-rope", "pressed", 1);
+        w->runUntil(Time(2500ms));
+        set(*w, "south-rope", "pressed", 0);
+        QCOMPARE(said_, std::string("call\nboat\n"));
+        QVERIFY(!lit("south-boat") && !lit("north-boat") && !lit("south-called"));
+        w->runUntil(Time(3700ms));
+        QVERIFY(!lit("north-boat"));
+        w->runUntil(Time(4000ms));
+        QVERIFY(lit("north-boat") && !lit("south-boat"));
+    }
+
     void mothTrapShinesByNight()
     {
         const auto w = open("moth-trap");

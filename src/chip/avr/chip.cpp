@@ -398,6 +398,7 @@ template <class Due>
 void Chip::runSlices(kernel::Time until, const Due& due)
 {
     executing_ = true;
+    yields_ = false;
     slices(until, due);
     executing_ = false;
     if (pendingReset_ != 0)
@@ -407,7 +408,7 @@ void Chip::runSlices(kernel::Time until, const Due& due)
 template <class Due>
 void Chip::slices(kernel::Time until, const Due& due)
 {
-    while (!inReset() && !faulted() && pendingReset_ == 0) {
+    while (!inReset() && !faulted() && pendingReset_ == 0 && !yields_) {
         const std::int64_t target = targetCycle(until);
         if (cpu_.cycle >= target) {
             if (!due())
@@ -436,6 +437,16 @@ void Chip::slices(kernel::Time until, const Due& due)
         if (cpu_.holdInterrupts && pending_ != 0 && cpu_.cycle < targetCycle(until) && !faulted() && !cpu_.atBreakpoint())
             cpu_.stepCounted();
     }
+}
+
+void Chip::sleepTo(kernel::Time until)
+{
+    const std::int64_t to = clock_.firstCycleAtOrAfter(until).n;
+    if (!cpu_.sleeping || inReset() || to <= cpu_.cycle)
+        return;
+    if (cpu_.counts != nullptr)
+        cpu_.counts->asleep += to - cpu_.cycle;
+    cpu_.cycle = to;
 }
 
 // A breakpoint counts when its instruction is the next to run: what is due first, alarms and interrupts, comes first.
@@ -559,8 +570,13 @@ void Chip::setInterrupt(std::uint8_t vector, bool flag, bool enabled)
     if (flag && enabled && (pending_ & bit) == 0)
         pendingSince_[vector] = clock_.firstCycleAtOrAfter(queue_.now()).n;
     pending_ = flag && enabled ? pending_ | bit : pending_ & ~bit;
-    if (!was && pending_ != 0)
+    if (!was && pending_ != 0) {
         cpu_.stopBy(INT64_MIN);
+        if (cpu_.sleeping) {
+            sleepTo(queue_.now());
+            observer_.chipWakes();
+        }
+    }
     if (rose && vector == awaited_)
         adc_->trigger(clock_.firstCycleAtOrAfter(queue_.now()).n);
 }

@@ -43,6 +43,8 @@ public:
     virtual void chipNote(const char* rule, const std::string& text, std::uint32_t pc, kernel::Time at) = 0;
     // The core has entered an interrupt, or has returned from one (vector 0).
     virtual void chipInterrupt(std::uint8_t vector, kernel::Time at) = 0;
+    // The core sleeps, and an interrupt has just become due that wakes it.
+    virtual void chipWakes() {}
 };
 
 struct ChipOptions {
@@ -86,6 +88,16 @@ public:
     void run(kernel::Time until);
     // The same for the only chip of a bench: alarms ring on the way, up to `until` or until one of them sets `stop`.
     void runAlone(kernel::Time until, const bool& stop);
+    // It sleeps, and only an alarm or another chip can wake it: whoever runs several lets it lie until then.
+    [[nodiscard]] bool liesStill() const { return cpu_.sleeping && !interruptDue(); }
+    // Its sleep lasts up to `until` at least.
+    void sleepTo(kernel::Time until);
+    // Ends the run that is under way at the next instruction boundary.
+    void yield()
+    {
+        yields_ = true;
+        cpu_.stopBy(INT64_MIN);
+    }
     // Executes one instruction or enters one pending interrupt; a sleeping core sleeps on to the next alarm, at most to `until`.
     void stepInstruction(kernel::Time until);
 
@@ -266,6 +278,7 @@ private:
     double supplyVolts_ = 5.0;
     std::uint8_t pendingReset_ = 0;     // causes of a reset that waits for the end of the instruction
     bool executing_ = false;
+    bool yields_ = false;
     std::int64_t accessCycle_ = 0;
     kernel::Time seenDue_{};            // the alarm that the present deadline takes account of; derived
     std::uint8_t awaited_ = 0;
