@@ -199,6 +199,26 @@ private slots:
         QVERIFY2(!twin, twin ? twin->message.c_str() : "");
     }
 
+    // What is told of a bench as it lies, before anything runs.
+    void whatIsMissingIsTold()
+    {
+        const auto has = [](const std::string& text, const char* rule, const char* where) {
+            const std::vector<Finding> all = findingsOf(text, {});
+            return std::any_of(all.begin(), all.end(), [&](const Finding& f) { return f.rule == rule && f.where == where && !f.message.empty(); });
+        };
+        const std::string elf = shareFolder() + "/benches/bell-rope/firmware/bell-rope.elf";
+        const std::string plain = benchText({"m briar-328"}, {});
+        const std::string loaded = benchText({"m briar-328 firmware = \"" + elf + "\""}, {});
+        const std::string foreign = benchText({"m briar-2560 firmware = \"" + elf + "\""}, {});
+        QVERIFY(has(plain, "no-firmware", "m"));
+        QVERIFY(!has(loaded, "no-firmware", "m"));
+        QVERIFY(has(foreign, "firmware-other-chip", "m"));
+        QVERIFY(!has(loaded, "firmware-other-chip", "m"));
+        const std::string parts = benchText({"r resistor", "s resistor"}, {"r.1 s.1"});
+        QVERIFY(has(parts + "[[net]]\nname = \"SENSE\"\npins = [\"r.2\"]\n", "net-alone", "SENSE"));
+        QVERIFY(!has(parts + "[[net]]\nname = \"SENSE\"\npins = [\"r.2\", \"s.2\"]\n", "net-alone", "SENSE"));
+    }
+
     // Two boards that drive one line: each one's instruction is named.
     void aFightNamesBothSides()
     {
