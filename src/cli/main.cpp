@@ -104,6 +104,8 @@ int run(int argc, char** argv)
     runApp->add_option("--pace", o.pace, "max, real, or a factor");
     runApp->add_option("--vcd", o.vcd, "write signals as a Value Change Dump");
     runApp->add_option("--signals", o.signals, "which, comma separated, * and ? allowed");
+    runApp->add_option("--decode", o.decode, "DECODER:LINES, e.g. uart:mcu.PD1 or i2c:SDA=mcu.PC4,SCL=mcu.PC5")->allow_extra_args(false);
+    runApp->add_option("--decoded", o.decoded, "write what is decoded as CSV; - for standard output");
     runApp->add_option("--report", o.report, "write the JSON report; - for standard output");
     runApp->add_option("--seed", o.seed, "seed of everything random");
     runApp->add_flag("--quiet", quiet, "log nothing");

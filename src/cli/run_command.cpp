@@ -14,6 +14,7 @@
 #include <nlohmann/json.hpp>
 #include <spdlog/spdlog.h>
 
+#include "cli/decode_output.h"
 #include "cli/run_options.h"
 #include "kernel/units.h"
 #include "link/endpoint.h"
@@ -87,6 +88,7 @@ private:
     bench::Catalogue catalogue_;
     Document document_;
     std::string folder_;
+    DecodeOutput decoders_;  // outlives the session that they hear
     std::unique_ptr<Session> session_;
     std::unique_ptr<link::Listener> listener_;       // of --gdb
     std::unique_ptr<session::Debugger> debugger_;
@@ -112,7 +114,9 @@ Result<void> Run::prepare()
         return ok;
     if (auto ok = schedule(); !ok)
         return ok;
-    return openVcd();
+    if (auto ok = openVcd(); !ok)
+        return ok;
+    return decoders_.open(*session_, options_.decode, options_.decoded, !options_.chip.empty());
 }
 
 Result<void> Run::readGoals()
@@ -556,6 +560,10 @@ int Run::finish(const std::string& stop, const std::string& detail, int code)
         listener_->write(gdb_->finished(code));
     if (stop == "fault")
         fmt::print(stderr, "{}\n", detail);
+    if (!decoders_.finish(session_->world().now())) {
+        fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.decoded);
+        code = kUnusableInput;
+    }
     if (!session_->finishVcd()) {
         fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.vcd);
         code = kUnusableInput;

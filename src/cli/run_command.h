@@ -26,6 +26,8 @@ struct RunOptions {
     std::string pace = "max";
     std::string vcd;
     std::string signals;
+    std::vector<std::string> decode;     // as tape::parseDecoderSpec() reads them
+    std::string decoded;
     std::string report;
     unsigned long long seed = 1;
 };

@@ -34,6 +34,7 @@ Result<std::unique_ptr<World>> Session::buildWorld(const bench::Document& docume
 void Session::takeWorld(std::unique_ptr<World> world)
 {
     world_ = std::move(world);
+    decodersOfNet_.clear();
     mapChannels();
     readSymbols();
     attachProbes();
@@ -466,6 +467,17 @@ Result<void> Session::startVcd(const std::string& file, const std::vector<bench:
     return {};
 }
 
+void Session::decode(tape::Decoder& decoder, const std::vector<std::optional<bench::NetId>>& nets)
+{
+    decodersOfNet_.resize(world_->circuit().netCount());
+    for (std::size_t role = 0; role < nets.size(); ++role)
+        if (nets[role]) {
+            decodersOfNet_[static_cast<std::size_t>(*nets[role])].emplace_back(&decoder, role);
+            if (const bench::NetState state = world_->circuit().stateOf(*nets[role]); state == bench::NetState::low || state == bench::NetState::high)
+                decoder.edge(role, state == bench::NetState::high, world_->now());
+        }
+}
+
 bool Session::finishVcd()
 {
     const bool good = vcd_ == nullptr || vcd_->finish(world_->now());
@@ -526,6 +538,10 @@ void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Caus
     if (vcd_ != nullptr)
         for (const std::uint32_t signal : vcdOfNet_[index])
             vcd_->change(signal, at, static_cast<tape::State>(state));
+    // A line that nobody drives reads as it read last.
+    if (!decodersOfNet_.empty() && !knows(at) && (state == bench::NetState::low || state == bench::NetState::high))
+        for (const auto& [decoder, role] : decodersOfNet_[index])
+            decoder->edge(role, state == bench::NetState::high, at);
 }
 
 void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at)

@@ -16,6 +16,7 @@
 #include "debug/symbols.h"
 #include "session/history.h"
 #include "session/serial_log.h"
+#include "tape/decode.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 #include "tape/vcd.h"
@@ -137,6 +138,9 @@ public:
     std::function<void(const SerialByte&)> onSerial;
     std::function<void(const Finding&)> onFinding;
 
+    // A decoder hears these nets from now on, by role; empty: a role that has no line. It must outlive the run.
+    void decode(tape::Decoder& decoder, const std::vector<std::optional<bench::NetId>>& nets);
+
     // Dumps signals from now on. Names are "part.pin" or a net's name; `names` are written into the file in their place.
     [[nodiscard]] Result<void> startVcd(const std::string& file, const std::vector<bench::NetId>& nets, const std::vector<std::string>& names);
     [[nodiscard]] bool finishVcd();
@@ -188,6 +192,7 @@ private:
     std::map<std::uint32_t, std::vector<tape::Waveform*>> waveformsOfNet_;
     std::unique_ptr<tape::VcdWriter> vcd_;
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
+    std::vector<std::vector<std::pair<tape::Decoder*, std::size_t>>> decodersOfNet_;  // empty where there are none; decoder and role
     bool building_ = false;
     std::map<std::string, std::uint64_t> eepromSaved_;  // revision on disk, by chip
 };

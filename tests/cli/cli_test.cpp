@@ -148,6 +148,9 @@ private slots:
         QTest::newRow("wrong UART") << QStringList{"run", bell, "--send", "uart7@1s=x"} << "--send: \"uart7\" is not a UART here";
         QTest::newRow("wrong escape") << QStringList{"run", bell, "--send", "uart0@1s=\\q"} << "--send: column 2: expected \\n";
         QTest::newRow("wrong signal") << QStringList{"run", bell, "--vcd", "/tmp/none.vcd", "--signals", "mcu.PZ9"} << "--signals: \"mcu.PZ9\" matches no pin or net";
+        QTest::newRow("no such decoder") << QStringList{"run", bell, "--decode", "morse:mcu.PB0"} << "--decode: morse: is no decoder; expected uart, i2c";
+        QTest::newRow("no such line") << QStringList{"run", bell, "--decode", "uart:mcu.PZ9"} << "--decode: uart:mcu.PZ9: \"mcu.PZ9\" is no pin or net of this bench";
+        QTest::newRow("nothing to decode") << QStringList{"run", bell, "--decoded", "x.csv"} << "--decoded: says where to; expected --decode SPEC too";
         QTest::newRow("unknown option") << QStringList{"run", bell, "--fast"} << "bramix-cli: ";
         QTest::newRow("unknown command") << QStringList{"fly"} << "bramix-cli: ";
         QTest::newRow("check of nothing") << QStringList{"check", "none.toml"} << "none.toml: no such file";
@@ -338,6 +341,40 @@ private slots:
         QVERIFY(kept.readAll().startsWith(":1000000033"));  // 1 V of 5 V in 256 steps: 51
         QCOMPARE(run({"run", cave + "/bench.toml", "--for", "1s", "--set", "probe.volts=1"}).code, 2);
         QCOMPARE(run({"run", cave + "/bench.toml", "--for", "1s", "--set", "probe.volts@0s=20"}).code, 2);
+    }
+
+    // What a decoder reads from the wire is what the serial line was given; a bus tells which part is spoken to.
+    void decodersReadWhatTheFirmwareSays()
+    {
+        const QString csv = folder_.filePath("decoded.csv"), serial = folder_.filePath("serial.txt");
+        const Outcome o = run({"run", example("frost-alarm/bench.toml"), "--for", "5s", "--serial", "mcu.uart0=" + serial, "--decode", "uart:mcu.PD1,baud=9600", "--decoded", csv, "--quiet"});
+        QVERIFY2(o.code == 0, qPrintable(o.err));
+        QFile lines(csv), said(serial);
+        QVERIFY(lines.open(QIODevice::ReadOnly) && said.open(QIODevice::ReadOnly));
+        QCOMPARE(lines.readLine().trimmed(), QByteArray("from_s,to_s,decoder,what,value,good,text"));
+        QByteArray bytes;
+        double last = 0;
+        while (!lines.atEnd()) {
+            const QList<QByteArray> fields = lines.readLine().trimmed().split(',');
+            QVERIFY(fields.size() >= 7);
+            QCOMPARE(fields[3], QByteArray("byte"));
+            QCOMPARE(fields[5], QByteArray("1"));
+            QVERIFY(fields[0].toDouble() > last && fields[1].toDouble() > fields[0].toDouble());
+            last = fields[0].toDouble();
+            bytes += static_cast<char>(fields[4].toInt());
+        }
+        QVERIFY(bytes.size() > 20);
+        QCOMPARE(bytes, said.readAll());
+
+        // The clock chip answers at 0x68, the display's port at 0x27 (PCF8574), and nobody else is spoken to.
+        const Outcome bus = run({"run", example("tide-clock/bench.toml"), "--for", "300ms", "--quiet", "--decode", "i2c:SDA=mcu.PC4,SCL=mcu.PC5"});
+        QCOMPARE(bus.code, 0);
+        QSet<QString> addresses;
+        for (const QString& line : bus.err.split('\n'))
+            if (line.contains(": address "))
+                addresses << line.section(": address ", 1).section(' ', 0, 0);
+        QVERIFY2((addresses == QSet<QString>{"0x27", "0x68"}), qPrintable(QStringList(addresses.values()).join(' ')));
+        QVERIFY(!bus.err.contains("! "));
     }
 
     void listAndCheckAndVersion()

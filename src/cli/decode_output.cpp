@@ -1,0 +1,104 @@
+#include "cli/decode_output.h"
+
+#include <cerrno>
+#include <cstring>
+
+#include <fmt/format.h>
+
+namespace bramix::cli {
+
+using kernel::fail;
+
+namespace {
+
+// The time in seconds with all its picoseconds, whatever its size.
+std::string exact(kernel::Time t)
+{
+    const std::int64_t picos = t.time_since_epoch().count();
+    return fmt::format("{}.{:012}", picos / kernel::kPicosPerSecond, picos % kernel::kPicosPerSecond);
+}
+
+std::string quoted(const std::string& text)
+{
+    std::string out = "\"";
+    for (const char c : text)
+        out += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return out + "\"";
+}
+
+std::optional<bench::NetId> netOf(const session::Session& session, const std::string& line, bool bareChip)
+{
+    const bench::World& world = session.world();
+    for (const std::string& name : {line, bareChip ? "mcu." + line : line})
+        if (const auto ref = bench::parsePinRef(name))
+            if (const auto pin = world.pin(*ref))
+                return world.circuit().netOf(*pin);
+    for (const bench::NetItem& net : session.document().nets)
+        if (net.name == line && !net.pins.empty())
+            if (const auto pin = world.pin(net.pins[0]))
+                return world.circuit().netOf(*pin);
+    return std::nullopt;
+}
+
+}  // namespace
+
+DecodeOutput::~DecodeOutput()
+{
+    if (csv_ != nullptr && csv_ != stdout)
+        std::fclose(csv_);
+}
+
+kernel::Result<void> DecodeOutput::open(session::Session& session, const std::vector<std::string>& specs, const std::string& file, bool bareChip)
+{
+    if (specs.empty())
+        return file.empty() ? kernel::Result<void>{} : fail("--decoded", "says where to; expected --decode SPEC too");
+    struct Wanted {
+        std::string name;
+        std::unique_ptr<tape::Decoder> decoder;
+        std::vector<std::optional<bench::NetId>> nets;
+    };
+    std::vector<Wanted> wanted;
+    for (const std::string& text : specs) {
+        const auto spec = tape::parseDecoderSpec(text);
+        if (!spec)
+            return fail("--decode", spec.error().text());
+        Wanted w;
+        w.name = text.substr(0, text.find(','));
+        w.decoder = std::move(*tape::makeDecoder(spec->kind, spec->options));
+        for (const std::string& line : spec->lines) {
+            w.nets.push_back(line.empty() ? std::nullopt : netOf(session, line, bareChip));
+            if (!line.empty() && !w.nets.back())
+                return fail("--decode", fmt::format("{}: \"{}\" is no pin or net of this bench", text, line));
+        }
+        wanted.push_back(std::move(w));
+    }
+    if (!file.empty()) {
+        csv_ = file == "-" ? stdout : std::fopen(file.c_str(), "w");
+        if (csv_ == nullptr)
+            return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
+        fmt::print(csv_, "from_s,to_s,decoder,what,value,good,text\n");
+    }
+    for (Wanted& w : wanted) {
+        w.decoder->out = [this, name = w.name](const tape::Decoded& item) { write(name, item); };
+        session.decode(*w.decoder, w.nets);
+        decoders_.push_back(std::move(w.decoder));
+    }
+    return {};
+}
+
+void DecodeOutput::write(const std::string& name, const tape::Decoded& item)
+{
+    if (csv_ == nullptr)
+        fmt::print(stderr, "{} s {}: {}{} {}\n", exact(item.from), name, item.good ? "" : "! ", item.what, item.text == item.what ? "" : item.text);
+    else
+        fmt::print(csv_, "{},{},{},{},{},{},{}\n", exact(item.from), exact(item.to), quoted(name), item.what, item.value, item.good ? 1 : 0, quoted(item.text));
+}
+
+bool DecodeOutput::finish(kernel::Time now)
+{
+    for (const auto& decoder : decoders_)
+        decoder->finish(now);
+    return csv_ == nullptr || (std::fflush(csv_) == 0 && std::ferror(csv_) == 0);
+}
+
+}  // namespace bramix::cli

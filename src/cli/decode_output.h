@@ -1,0 +1,34 @@
+// What `run --decode` gives out: decoders on lines of the bench, and a line for each thing that they read, on stderr or as CSV.
+// Tested by tests/cli/cli_test.cpp.
+#pragma once
+
+#include <cstdio>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "session/session.h"
+#include "tape/decode.h"
+
+namespace bramix::cli {
+
+class DecodeOutput {
+public:
+    DecodeOutput() = default;
+    DecodeOutput(const DecodeOutput&) = delete;
+    DecodeOutput& operator=(const DecodeOutput&) = delete;
+    ~DecodeOutput();
+
+    // `specs` as tape::parseDecoderSpec() reads them; lines are pins or nets, those of a bare chip without its name. `file`: CSV, - for standard output; empty: words on stderr.
+    [[nodiscard]] kernel::Result<void> open(session::Session& session, const std::vector<std::string>& specs, const std::string& file, bool bareChip);
+    // Gives out what is complete; false where the file could not be written to its end.
+    [[nodiscard]] bool finish(kernel::Time now);
+
+private:
+    void write(const std::string& name, const tape::Decoded& item);
+
+    std::vector<std::unique_ptr<tape::Decoder>> decoders_;
+    std::FILE* csv_ = nullptr;
+};
+
+}  // namespace bramix::cli
