@@ -96,7 +96,7 @@ int run(int argc, char** argv)
     runApp->add_option("--max-cycles", o.maxCycles, "stop after so many clock cycles of the first chip")->check(CLI::PositiveNumber);
     runApp->add_option("--until-serial", o.untilSerial, "stop when a line of any UART matches");
     runApp->add_flag("--until-halt", o.untilHalt, "stop when the firmware can never run again");
-    runApp->add_option("--serial", o.serial, "UART=WHERE: -, FILE, pty, none")->allow_extra_args(false);
+    runApp->add_option("--serial", o.serial, "UART=WHERE: -, FILE, pty, tcp:PORT, none")->allow_extra_args(false);
     runApp->add_option("--send", o.send, "UART@TIME=TEXT")->allow_extra_args(false);
     runApp->add_option("--set", o.set, "PART.CONTROL@TIME=VALUE")->allow_extra_args(false);
     runApp->add_option("--fuse", o.fuses, "NAME=VALUE")->allow_extra_args(false);

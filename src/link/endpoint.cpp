@@ -1,6 +1,7 @@
 #include "link/endpoint.h"
 
 #include <cerrno>
+#include <charconv>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -10,6 +11,8 @@
 #include <unistd.h>
 
 #include <fmt/format.h>
+
+#include "link/listener.h"
 
 namespace bramix::link {
 
@@ -61,6 +64,24 @@ public:
 
 private:
     std::FILE* file_;
+};
+
+// Whoever connects hears what comes from then on, and may leave and come back.
+class Tcp final : public Endpoint {
+public:
+    explicit Tcp(std::unique_ptr<Listener> listener) : listener_(std::move(listener)) {}
+
+    void write(std::string_view bytes) override
+    {
+        if (listener_->connected())
+            listener_->offer(bytes);
+    }
+    std::string read() override { return listener_->connected() ? listener_->read() : std::string(); }
+    [[nodiscard]] int descriptor() const override { return listener_->descriptor(); }
+    [[nodiscard]] std::string name() const override { return fmt::format("127.0.0.1:{}", listener_->port()); }
+
+private:
+    std::unique_ptr<Listener> listener_;
 };
 
 class Nowhere final : public Endpoint {
@@ -142,8 +163,16 @@ Result<std::unique_ptr<Endpoint>> openEndpoint(const std::string& where)
         return std::make_unique<Nowhere>();
     if (where == "pty")
         return openPseudoTerminal();
-    if (where.starts_with("tcp:"))
-        return fail(where, "TCP is not available yet; expected -, pty, none or a file");
+    if (where.starts_with("tcp:")) {
+        unsigned port = 0;
+        const char* const end = where.data() + where.size();
+        if (const auto [rest, error] = std::from_chars(where.data() + 4, end, port); error != std::errc() || rest != end || port > 65535)
+            return fail(where, "is not a port; expected tcp: and a number from 0 to 65535");
+        auto listener = Listener::open(static_cast<std::uint16_t>(port));
+        if (!listener)
+            return tl::unexpected(listener.error());
+        return std::make_unique<Tcp>(std::move(*listener));
+    }
     std::FILE* file = std::fopen(where.c_str(), "wb");
     if (file == nullptr)
         return fail(where, fmt::format("cannot be written: {}", std::strerror(errno)));

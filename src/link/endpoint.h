@@ -20,11 +20,12 @@ public:
     virtual void flush() {}
     // A file descriptor that becomes readable when there is something to read, or -1.
     [[nodiscard]] virtual int descriptor() const { return -1; }
-    // What a person connects to: the path of a pseudo-terminal.
+    // What a person connects to: the path of a pseudo-terminal, or address and port.
     [[nodiscard]] virtual std::string name() const { return {}; }
 };
 
-// `where` as on the command line: "-" standard input and output, "pty", "none", or a file's path (output only).
+// `where` as on the command line: "-" standard input and output, "pty", "tcp:PORT" (on the loopback interface, one program at a time; 0: any port that is free), "none", or a
+// file's path (output only).
 [[nodiscard]] kernel::Result<std::unique_ptr<Endpoint>> openEndpoint(const std::string& where);
 
 }  // namespace bramix::link

@@ -92,6 +92,21 @@ void Listener::write(std::string_view bytes)
     }
 }
 
+void Listener::offer(std::string_view bytes)
+{
+    while (peer_ >= 0 && !bytes.empty()) {
+        const ssize_t n = send(peer_, bytes.data(), bytes.size(), MSG_NOSIGNAL);
+        if (n > 0)
+            bytes.remove_prefix(static_cast<std::size_t>(n));
+        else if (n < 0 && errno == EINTR)
+            continue;
+        else if (n < 0 && (errno == EAGAIN || errno == EWOULDBLOCK))
+            return;
+        else
+            disconnect();
+    }
+}
+
 void Listener::disconnect()
 {
     if (peer_ >= 0)
@@ -101,7 +116,7 @@ void Listener::disconnect()
 
 void Listener::wait(int milliseconds)
 {
-    pollfd p{peer_ >= 0 ? peer_ : listen_, POLLIN, 0};
+    pollfd p{descriptor(), POLLIN, 0};
     (void)poll(&p, 1, milliseconds);
 }
 

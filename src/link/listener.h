@@ -1,5 +1,5 @@
-// One TCP connection at a time on the loopback interface, never waiting: for a debugger that comes, goes, and may come back.
-// Tested by tests/cli/gdb_test.cpp.
+// One TCP connection at a time on the loopback interface: for a debugger or a program at a serial line that comes, goes, and may come back.
+// Tested by tests/cli/gdb_test.cpp and tests/link/endpoint_test.cpp.
 #pragma once
 
 #include <cstdint>
@@ -26,8 +26,13 @@ public:
     [[nodiscard]] bool isNew() { return std::exchange(new_, false); }
     // What has come in; empty where nothing has. Notices when the other side has gone.
     [[nodiscard]] std::string read();
+    // Waits a little for a reader that is slow; one that is slower is gone.
     void write(std::string_view bytes);
+    // Never waits: what does not fit is dropped.
+    void offer(std::string_view bytes);
     void disconnect();
+    // Becomes readable when something comes in or somebody comes.
+    [[nodiscard]] int descriptor() const { return peer_ >= 0 ? peer_ : listen_; }
     // Sleeps until something comes in or somebody comes, at most so long.
     void wait(int milliseconds);
 

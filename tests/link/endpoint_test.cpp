@@ -2,7 +2,9 @@
 #include <QtTest>
 
 #include <QTemporaryDir>
+#include <arpa/inet.h>
 #include <fcntl.h>
+#include <sys/socket.h>
 #include <termios.h>
 #include <unistd.h>
 
@@ -61,6 +63,40 @@ private slots:
         }
     }
 
+    void aTcpPortCarriesBothWaysAndOutlivesItsUsers()
+    {
+        auto tcp = openEndpoint("tcp:0");
+        QVERIFY2(tcp.has_value(), tcp ? "" : tcp.error().text().c_str());
+        const QString name = QString::fromStdString((*tcp)->name());
+        QVERIFY(name.startsWith("127.0.0.1:"));
+        (*tcp)->write("to nobody");
+        const auto port = static_cast<std::uint16_t>(name.section(':', 1).toUInt());
+        for (int user = 0; user < 3; ++user) {
+            const int fd = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+            sockaddr_in to{};
+            to.sin_family = AF_INET;
+            to.sin_port = htons(port);
+            to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+            QCOMPARE(::connect(fd, reinterpret_cast<const sockaddr*>(&to), sizeof to), 0);
+            const std::string bytes("\x03\x04\r\n\x11\x13\xFF\0!", 9);
+            QCOMPARE(::send(fd, bytes.data(), bytes.size(), 0), static_cast<ssize_t>(bytes.size()));
+            std::string heard;
+            QTRY_VERIFY((heard += (*tcp)->read()).size() >= bytes.size());
+            QCOMPARE(heard, bytes);
+            (*tcp)->write(bytes);
+            char buffer[64];
+            QCOMPARE(std::string(buffer, static_cast<std::size_t>(std::max<ssize_t>(0, ::recv(fd, buffer, sizeof buffer, 0)))), bytes);
+            // Who does not read holds nobody up.
+            for (int i = 0; i < 64; ++i)
+                (*tcp)->write(std::string(1 << 20, 'x'));
+            ::close(fd);
+            (void)(*tcp)->read();
+        }
+        // The port is taken while it is listened to.
+        const auto second = openEndpoint("tcp:" + name.section(':', 1).toStdString());
+        QVERIFY(!second);
+    }
+
     void nowhereAndWhatCannotBeOpened()
     {
         auto none = openEndpoint("none");
@@ -68,9 +104,10 @@ private slots:
         (*none)->write("gone");
         QVERIFY((*none)->read().empty());
         QCOMPARE(openEndpoint("/proc/none/log").error().text(), "/proc/none/log: cannot be written: No such file or directory");
-        QCOMPARE(openEndpoint("tcp:4000").error().text(), "tcp:4000: TCP is not available yet; expected -, pty, none or a file");
+        for (const char* const wrong : {"tcp:", "tcp:http", "tcp:70000", "tcp:4000x", "tcp:-1"})
+            QCOMPARE(openEndpoint(wrong).error().text(), std::string(wrong) + ": is not a port; expected tcp: and a number from 0 to 65535");
     }
 };
 
-QTEST_APPLESS_MAIN(EndpointTest)
+QTEST_GUILESS_MAIN(EndpointTest)
 #include "endpoint_test.moc"
