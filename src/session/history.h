@@ -5,7 +5,7 @@
 // forgotten: the past becomes slower to reach, never wrong.
 // A moment belongs to the wiring and the firmware with which it was remembered: whoever changes them clears the history.
 // Invariant: moments_ are in order of time.
-// Tested by tests/session/rewind_test.cpp.
+// Tested by tests/session/debugger_test.cpp.
 #pragma once
 
 #include <algorithm>

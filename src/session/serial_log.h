@@ -1,7 +1,7 @@
 // Every byte that the UARTs of a bench have sent and received, in order of time, as far as a bound allows. What a view shows of the past, and what it
 // shows again when time has been put back, comes from here.
 // Bytes have a number for good: forgetting the oldest does not change the others'.
-// Tested by tests/session/debugger_test.cpp and live_session_test.cpp.
+// Tested by tests/session/debugger_test.cpp.
 #pragma once
 
 #include <algorithm>
