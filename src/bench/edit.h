@@ -1,5 +1,5 @@
 // What a person does to a bench, as functions from document to document: add, move, turn, duplicate, remove, wire, name a net.
-// None of them leaves a wire or net pin without its part. Tested by tests/bench/edit_test.cpp.
+// None of them leaves a wire or net pin without its part. Tested by tests/bench/edits_test.cpp.
 #pragma once
 
 #include <set>

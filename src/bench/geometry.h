@@ -1,5 +1,5 @@
 // Where things lie on the grid: turned parts, their pins, and the right-angled paths of wires.
-// Tested by tests/bench/geometry_test.cpp.
+// Tested by tests/bench/edits_test.cpp and tests/app/window_test.cpp.
 #pragma once
 
 #include <map>

@@ -2,7 +2,7 @@
 //
 // Invariant: everything that happens in it follows from the document, the firmware, the seed, and the calls made to it at definite
 // instants. It reads no clock, no file (but firmware when told to) and no unordered container's order.
-// Tested by tests/bench/world_test.cpp.
+// Tested by tests/bench/ and tests/session/session_test.cpp.
 #pragma once
 
 #include <functional>

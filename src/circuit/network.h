@@ -6,7 +6,7 @@
 // implicit step x = X + d·dx/dt, with d = infinity the state in which nothing changes any more.
 //
 // Every node leaks kLeakSiemens to ground: it keeps the matrix regular where a node hangs on nothing, and is far below what any part passes.
-// Tested by tests/circuit/network_test.cpp.
+// Tested by tests/circuit/device_test.cpp.
 #pragma once
 
 #include <Eigen/Dense>

@@ -4,7 +4,7 @@
 // exponentials; it holds for ever and is exact. SteppingTransient: TR-BDF2 (Bank et al., 1985; Hosea and Shampine, 1996), an implicit step in two stages
 // that share one conductance matrix, second order, L-stable, with an estimate of its error that sets the step; inside a step a parabola through the
 // three points serves.
-// Tested by tests/circuit/transient_test.cpp.
+// Tested by tests/circuit/dynamic_test.cpp.
 #pragma once
 
 #include <complex>

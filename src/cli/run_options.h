@@ -1,5 +1,5 @@
 // The small languages of the run options: "UART@TIME=TEXT", "PART.CONTROL@TIME=VALUE", escapes, wildcards.
-// Tested by tests/cli/run_options_test.cpp.
+// Tested by tests/cli/cli_test.cpp.
 #pragma once
 
 #include <optional>

@@ -2,7 +2,7 @@
 //
 // Read from .debug_frame (DWARF 4, section 6.4), which libdw can split but not evaluate for AVR; where a function has no such description, its
 // prologue is read from the instructions themselves. A return address lies with its high byte at the lower address and counts words.
-// Tested by tests/debug/frames_test.cpp against a real avr-gdb.
+// Tested by tests/cli/gdb_test.cpp against a real avr-gdb.
 #pragma once
 
 #include <array>

@@ -4,7 +4,7 @@
 // Paced at the wall clock, or as fast as the machine allows. A bench that cannot be built leaves the last good one running; its
 // trouble comes out as a message.
 // Invariant: the session inside is touched by the thread alone.
-// Tested by tests/session/live_session_test.cpp.
+// Tested by tests/session/session_test.cpp.
 #pragma once
 
 #include <condition_variable>

@@ -1,7 +1,7 @@
 // Writes a Value Change Dump (IEEE Std 1364-2005, clause 18), timescale 1 ps, while the run goes on.
 // A low net is 0, a high one 1, a floating one z; between thresholds and fighting outputs are x.
 // "part.pin" becomes variable `pin` in scope `part`; a name without a point stands in scope `nets`.
-// Tested by tests/tape/vcd_test.cpp.
+// Tested by tests/tape/tape_test.cpp.
 #pragma once
 
 #include <cstdio>

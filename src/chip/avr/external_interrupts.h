@@ -6,7 +6,7 @@
 // Timing: a pin's change passes the port synchroniser (half to one and a half cycles). An edge then sets INTFn one clock later, a pin change
 // sets PCIFn two clocks later (figure 13-1). A low level is no flag: the interrupt is pending as long as the pin is low. While the I/O clock
 // stands, levels and pin changes work on, edges only on the pins whose edge detectors need no clock (ATmega2560: INT0 to INT3; ATmega32: INT2).
-// Tested by tests/chip/avr/external_interrupts_test.cpp.
+// Tested by tests/chip/avr/chip_test.cpp.
 #pragma once
 
 #include <deque>

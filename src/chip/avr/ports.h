@@ -11,7 +11,7 @@
 // cycle t sees the pin as it was half a cycle before t. Writing ones to PINx toggles PORTx.
 // Electrical figures: datasheet ch. 32.2 "DC Characteristics" and the typical curves of 33.1.7 and 33.1.8, linearised.
 // DIDRn switches digital inputs off, which then read 0 (14.2.6).
-// Tested by tests/chip/avr/ports_test.cpp.
+// Tested by tests/chip/avr/chip_test.cpp.
 #pragma once
 
 #include <array>
