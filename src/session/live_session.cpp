@@ -1,6 +1,7 @@
 #include "session/live_session.h"
 
 #include <algorithm>
+#include <set>
 #include <cmath>
 #include <future>
 
@@ -24,6 +25,9 @@ constexpr std::size_t kHistoryBytes = 384U << 20U;
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 constexpr std::size_t kToldBytes = 4000;
+constexpr std::size_t kBusEdges = 12'000;
+// A transfer that is under way at the left edge began no longer ago than this.
+constexpr Duration kBusLead = std::chrono::milliseconds(5);
 // Changes between two pictures from which on a pin is too fast for the eye.
 constexpr std::uint64_t kBusyChanges = 3;
 
@@ -608,6 +612,44 @@ void LiveSession::fillParts(Picture& picture) const
     }
 }
 
+// Two-wire buses are found by the parts that stand on them, and read from the tape where the window is small enough to tell bytes apart.
+void LiveSession::fillBuses(Picture& picture) const
+{
+    const tape::Tape& tape = session_->tape();
+    std::set<std::pair<tape::ChannelId, tape::ChannelId>> seen;
+    for (const bench::PartItem& part : session_->document().parts) {
+        const bench::PartKind* kind = catalogue_.find(part.kind);
+        if (kind == nullptr || kind->chip != nullptr || kind->pin("SDA") == nullptr || kind->pin("SCL") == nullptr)
+            continue;
+        const tape::ChannelId data = session_->channelOf({part.id, "SDA"}), clock = session_->channelOf({part.id, "SCL"});
+        if (data == UINT32_MAX || clock == UINT32_MAX || tape.count(clock) < 2 || !seen.emplace(data, clock).second)
+            continue;
+        BusLane lane{"i2c", tape.name(data) + " " + tape.name(clock), {}, false};
+        const Time from = picture.tapeFrom - kBusLead;
+        std::size_t d = tape.after(data, from), c = tape.after(clock, from);
+        const std::size_t dEnd = tape.after(data, picture.tapeTo), cEnd = tape.after(clock, picture.tapeTo);
+        lane.crowded = (dEnd - d) + (cEnd - c) > kBusEdges;
+        if (!lane.crowded) {
+            const auto decoder = std::move(*tape::makeDecoder("i2c", {}));
+            decoder->out = [&](const tape::Decoded& item) {
+                if (item.to >= picture.tapeFrom)
+                    lane.items.push_back(item);
+            };
+            decoder->edge(0, tape.stateAt(data, from) != 0, from);
+            decoder->edge(1, tape.stateAt(clock, from) != 0, from);
+            while (d < dEnd || c < cEnd) {
+                // Of two edges in one instant a fall of the clock came first: data change while it is low.
+                const auto before = [](const tape::Edge& onData, const tape::Edge& onClock) { return onData.at != onClock.at ? onData.at < onClock.at : onClock.state != 0; };
+                const bool first = c == cEnd || (d < dEnd && before(tape.edge(data, d), tape.edge(clock, c)));
+                const tape::Edge& edge = first ? tape.edge(data, d++) : tape.edge(clock, c++);
+                if (edge.state <= 1)
+                    decoder->edge(first ? 0 : 1, edge.state == 1, edge.at);
+            }
+        }
+        picture.buses.push_back(std::move(lane));
+    }
+}
+
 // What the first UART has said: byte by byte where there are few, else where in the window there is something.
 void LiveSession::fillSerialLane(Picture& picture) const
 {
@@ -682,6 +724,7 @@ void LiveSession::fillTape(Picture& picture) const
         picture.lanes.push_back(std::move(lane));
     }
     fillSerialLane(picture);
+    fillBuses(picture);
 }
 
 }  // namespace bramix::session

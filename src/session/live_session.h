@@ -105,6 +105,7 @@ private:
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture) const;
     void fillSerialLane(Picture& picture) const;
+    void fillBuses(Picture& picture) const;
     void fillDebug(Picture& picture);
     void fillCounts(CountPicture& counts) const;
     void publishStop();

@@ -13,6 +13,7 @@
 #include "circuit/circuit.h"
 #include "parts/part.h"
 #include "session/debug_picture.h"
+#include "tape/decode.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 
@@ -94,6 +95,14 @@ struct SerialRun {
     std::string text;
 };
 
+// A bus as it was heard in the window; without items where there are too many to be read.
+struct BusLane {
+    std::string name;    // "i2c"
+    std::string lines;   // "A4 A5" of a board, as its pins are called
+    std::vector<tape::Decoded> items;
+    bool crowded = false;
+};
+
 // What the oscilloscope is to show: a window of `span` around a trigger, or the latest.
 struct ScopeRequest {
     std::vector<bench::PinRef> channels;
@@ -138,6 +147,7 @@ struct Picture {
     std::vector<bench::Finding> findings;
     kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
     std::vector<LanePicture> lanes;
+    std::vector<BusLane> buses;
     std::vector<SerialRun> serialLane;  // of the first UART, out of the chip
     kernel::Time latest{};              // what is known reaches so far; the present may lie before it
     ScopePicture scope;

@@ -388,6 +388,34 @@ private slots:
         QVERIFY(std::abs(kernel::seconds(*window.tapeView().betweenMarks()) - expected) < 1e-6);
     }
 
+    // A bus has a lane of its own, read where bytes can be told apart.
+    void aBusIsReadOnTheTape()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        window.open(example("tide-clock/bench.toml"));
+        window.editor().session().setFullSpeed(true);
+        window.editor().run();
+        QTRY_VERIFY(window.editor().picture().now > kernel::Time(std::chrono::milliseconds(100)));
+        window.editor().pause();
+        // The display is woken: 0x3 to the port behind 0x27, its backlight on, the enable line up and down (HD44780 in 4 bits, PCF8574).
+        window.editor().session().goTo(kernel::Time(std::chrono::milliseconds(23)));
+        window.tapeView().follow(std::chrono::milliseconds(3));
+        window.editor().session().settle();
+        QTRY_VERIFY(window.editor().picture().buses.size() == 1 && !window.editor().picture().buses[0].items.empty() && window.editor().picture().now < kernel::Time(std::chrono::milliseconds(24)));
+        QStringList told;
+        for (const tape::Decoded& item : window.editor().picture().buses[0].items)
+            told << QString::fromStdString(item.text);
+        QCOMPARE(told.mid(0, 5).join("; "), QString("start; 0x27 write, ack; 0x3c, ack; 0x38, ack; stop"));
+        for (const tape::Decoded& item : window.editor().picture().buses[0].items)
+            QVERIFY2(item.good, item.text.c_str());
+        window.editor().session().goTo(window.editor().picture().latest);
+        window.tapeView().follow(std::chrono::minutes(1));
+        QTRY_VERIFY(window.editor().picture().buses[0].crowded || window.editor().picture().buses[0].items.size() > 1000);
+    }
+
     void thePresentIsDraggedBackAndForwardAgain()
     {
         MainWindow window(catalogue_);

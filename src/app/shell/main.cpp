@@ -16,11 +16,11 @@ namespace {
 using namespace bramix;
 
 // Runs the bench for a simulated while with the window open, draws it, and leaves.
-int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow, kernel::Duration back)
+int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow, kernel::Duration back, kernel::Duration tape)
 {
     if (serial)
         window.showSerial();
-    window.tapeView().follow(std::chrono::milliseconds(2500));
+    window.tapeView().follow(tape);
     window.editor().session().settle();
     if (stop.isEmpty()) {
         window.editor().run();
@@ -85,10 +85,11 @@ int main(int argc, char** argv)
         const QCommandLineOption code("code", "with --picture: show the code and this pane: variables, stops, build, chip, memory or timing; chip=Timer 1, memory=sp", "pane");
         const QCommandLineOption until("until", "with --picture: run to this stop, such as lock.c:41 or \"change ticks\"", "stop");
         const QCommandLineOption slow("slow", "with --until: then run slowly for a second");
+        const QCommandLineOption tape("tape", "with --picture: so much time on the tape", "time", "2.5s");
         const QCommandLineOption back("back", "with --picture: then go back by so much", "time", "0s");
         const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back});
+        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -111,6 +112,11 @@ int main(int argc, char** argv)
             const auto backBy = kernel::parseDuration(parser.value(back).toStdString());
             if (!backBy) {
                 fmt::print(stderr, "--back: {}\n", backBy.error().text());
+                return 2;
+            }
+            const auto tapeSpan = kernel::parseDuration(parser.value(tape).toStdString());
+            if (!tapeSpan) {
+                fmt::print(stderr, "--tape: {}\n", tapeSpan.error().text());
                 return 2;
             }
             window.neverAsk();
@@ -169,7 +175,7 @@ int main(int argc, char** argv)
                 }
                 window.showSweep();
             }
-            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow), *backBy);
+            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow), *backBy, *tapeSpan);
         }
         return QApplication::exec();
     } catch (const std::exception& bug) {

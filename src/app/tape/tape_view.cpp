@@ -48,7 +48,7 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
 // Lanes grow lower, down to what can be read, so that all are seen.
 double TapeView::laneHeight() const
 {
-    const double room = (height() - kRuler) / static_cast<double>(editor_.lanes().size() + 1);
+    const double room = (height() - kRuler) / static_cast<double>(editor_.lanes().size() + 1 + editor_.picture().buses.size());
     return std::clamp(std::floor(room), kLowestLane, kTallestLane);
 }
 
@@ -159,6 +159,10 @@ void TapeView::paintEvent(QPaintEvent*)
             drawLane(painter, picture.lanes[i], top, color);
         top += laneHeight();
     }
+    for (const session::BusLane& bus : picture.buses) {
+        drawBus(painter, bus, top);
+        top += laneHeight();
+    }
     drawSerialLane(painter, top);
     top += laneHeight();
     if (lanes.empty()) {
@@ -254,6 +258,48 @@ void TapeView::drawLane(QPainter& painter, const session::LanePicture& lane, dou
     painter.drawLines(lines);
     for (const QRectF& block : blocks)
         painter.fillRect(block, faint);
+}
+
+// Addresses and bytes of a bus; what was not acknowledged, or broke off, in another colour.
+void TapeView::drawBus(QPainter& painter, const session::BusLane& bus, double top)
+{
+    painter.setPen(theme::kTapeText);
+    painter.setFont(theme::words(8.8));
+    painter.drawText(QRectF(14, top, 40, laneHeight()), Qt::AlignVCenter, QString::fromStdString(bus.name));
+    painter.setPen(theme::kTapeMuted);
+    painter.setFont(theme::figures(7.8));
+    painter.drawText(QRectF(50, top, kLabels - 60, laneHeight()), Qt::AlignVCenter | Qt::AlignRight, painter.fontMetrics().elidedText(QString::fromStdString(bus.lines), Qt::ElideLeft, static_cast<int>(kLabels - 60)));
+    painter.setPen(theme::kTapeGrid);
+    painter.drawLine(QPointF(0, top + laneHeight()), QPointF(width(), top + laneHeight()));
+    if (bus.crowded) {
+        painter.setPen(theme::kTapeMuted);
+        painter.setFont(theme::words(8));
+        painter.drawText(QRectF(kLabels + 8, top, plotWidth(), laneHeight()), Qt::AlignVCenter, tr("zoom in to read it"));
+        return;
+    }
+    painter.setFont(theme::figures(7.6));
+    const QFontMetricsF metrics(painter.font());
+    painter.save();
+    painter.setClipRect(QRectF(kLabels, top, width() - kLabels, laneHeight()));
+    for (const tape::Decoded& item : bus.items) {
+        const bool refused = item.text.ends_with("nack");
+        if (item.from == item.to) {
+            painter.setPen(QPen(theme::kTapeMuted, 1));
+            painter.drawLine(QPointF(xOf(item.from), top + 3), QPointF(xOf(item.from), top + laneHeight() - 3));
+            continue;
+        }
+        const QRectF block(xOf(item.from), top + 4, std::max(1.5, xOf(item.to) - xOf(item.from) - 1), laneHeight() - 8);
+        painter.fillRect(block, !item.good || refused ? QColor(0xE0, 0x8A, 0x7A) : item.what == "address" ? QColor(0xB9, 0xA2, 0xE0) : QColor(0x8F, 0xC7, 0xA4));
+        if (block.width() < 18)
+            continue;
+        QString text = QString::fromStdString(item.text);
+        text.replace(", ack", "");
+        if (metrics.horizontalAdvance(text) > block.width() - 4)
+            text = text.section(' ', 0, 0).remove("0x").remove(',');
+        painter.setPen(theme::kTapeGround);
+        painter.drawText(block.adjusted(2, 0, -2, 0), Qt::AlignCenter, metrics.horizontalAdvance(text) <= block.width() - 2 ? text : QString());
+    }
+    painter.restore();
 }
 
 // What the first UART said, as blocks of text where there is room for it.

@@ -45,6 +45,7 @@ private:
     void drawRuler(QPainter& painter);
     void drawLane(QPainter& painter, const session::LanePicture& lane, double top, const QColor& color);
     void drawSerialLane(QPainter& painter, double top);
+    void drawBus(QPainter& painter, const session::BusLane& bus, double top);
     void drawMarks(QPainter& painter);
     void drawCause(QPainter& painter);
     [[nodiscard]] double xOf(kernel::Time t) const;
