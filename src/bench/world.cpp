@@ -92,7 +92,7 @@ void World::runChips(Time until)
             break;
         running_ = static_cast<std::size_t>(slowest - chips_.data());
         slowest->chip->run(std::min(limit, second + Duration(1)));
-        if (slowest->chip->faulted() || slowest->chip->debugStop().kind != chip::avr::DebugStop::Kind::none) {
+        if (standing()) {
             limit = std::min(limit, slowest->chip->now());
             break;
         }
@@ -159,8 +159,8 @@ void World::requestStop() { stopAlarm_.arm(queue_.now()); }
 
 void World::stopWhenHalted(bool stop)
 {
-    for (ChipUnit& unit : chips_)
-        unit.chip->stopWhenHalted(stop);
+    if (!chips_.empty())
+        chips_[0].chip->stopWhenHalted(stop);  // the one that halted() asks about; the others spin on
 }
 
 bool World::halted() const { return !chips_.empty() && chips_[0].chip->cpu().stopAtHalt && chips_[0].chip->halted(); }

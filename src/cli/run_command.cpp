@@ -116,6 +116,9 @@ Result<void> Run::prepare()
         return ok;
     if (auto ok = openVcd(); !ok)
         return ok;
+    const bool serialThere = std::any_of(options_.serial.begin(), options_.serial.end(), [](const std::string& s) { return s.ends_with("=-"); });
+    if (options_.decoded == "-" && (serialThere || (!options_.chip.empty() && options_.serial.empty())))
+        return fail("--decoded", "standard output carries the serial line already; expected a file, or --serial UART=none");
     return decoders_.open(*session_, options_.decode, options_.decoded, !options_.chip.empty());
 }
 

@@ -247,13 +247,13 @@ void LiveSession::drag(Time t)
         if (std::exchange(dragTo_, t))
             return;
     }
-    goBack([this] {
-        std::optional<Time> to;
+    post([this] {
+        Time to{};
         {
             const std::lock_guard lock(mutex_);
-            to = std::exchange(dragTo_, std::nullopt);
+            to = std::exchange(dragTo_, std::nullopt).value_or(Time{});
         }
-        return debugger_->goTo(std::clamp(to.value_or(session_->world().now()), session_->earliest(), session_->latest()));
+        goBack([this, to] { return debugger_->goTo(std::clamp(to, session_->earliest(), session_->latest())); });
     });
 }
 

@@ -279,7 +279,8 @@ Result<void> Session::setControl(const std::string& part, const std::string& con
 
 Result<void> Session::replacePart(const std::string& part)
 {
-    branch();
+    if (world_->part(part) != nullptr)
+        branch();
     auto done = world_->replacePart(part);
     if (done)
         log({Input::Kind::replace, world_->now(), part, {}, 0, debug::Space::data});
@@ -298,9 +299,14 @@ Result<void> Session::loadFirmware(const std::string& chip, const std::string& f
     for (std::size_t i = 0; i < world_->chips().size(); ++i) {
         if (world_->chips()[i].id != chip)
             continue;
+        // Only what can be read makes another course; its reset belongs to that already.
+        if (behind_) {
+            if (auto read = chip::loadFirmware(file, *world_->chips()[i].table); !read)
+                return tl::unexpected(read.error());
+            branch();
+        }
         auto done = world_->loadFirmware(i, file);
         if (done) {
-            branch();
             log({Input::Kind::firmware, world_->now(), chip, file, 0, debug::Space::data});
             symbolFile_.erase(chip);
             readSymbols();

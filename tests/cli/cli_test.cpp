@@ -150,6 +150,7 @@ private slots:
         QTest::newRow("wrong signal") << QStringList{"run", bell, "--vcd", "/tmp/none.vcd", "--signals", "mcu.PZ9"} << "--signals: \"mcu.PZ9\" matches no pin or net";
         QTest::newRow("no such decoder") << QStringList{"run", bell, "--decode", "morse:mcu.PB0"} << "--decode: morse: is no decoder; expected uart, i2c";
         QTest::newRow("no such line") << QStringList{"run", bell, "--decode", "uart:mcu.PZ9"} << "--decode: uart:mcu.PZ9: \"mcu.PZ9\" is no pin or net of this bench";
+        QTest::newRow("two on one stream") << QStringList{"run", bell, "--serial", "mcu.uart0=-", "--decode", "uart:mcu.PD1", "--decoded", "-"} << "--decoded: standard output carries the serial line already";
         QTest::newRow("nothing to decode") << QStringList{"run", bell, "--decoded", "x.csv"} << "--decoded: says where to; expected --decode SPEC too";
         QTest::newRow("unknown option") << QStringList{"run", bell, "--fast"} << "bramix-cli: ";
         QTest::newRow("unknown command") << QStringList{"fly"} << "bramix-cli: ";
@@ -163,6 +164,20 @@ private slots:
         QCOMPARE(o.code, 2);
         QVERIFY2(o.err.startsWith(begins), qPrintable(o.err));
         QCOMPARE(o.err.trimmed().count('\n'), 0);
+    }
+
+    // Two boards: the first can never run again, or only the second.
+    void theFirstOfTwoBoardsHalts()
+    {
+        const QString stops = image("stops", {0x94F8, 0xCFFF}), spins = image("spins", {0x0000, 0xCFFE});  // cli, rjmp .; nop, rjmp .-4
+        for (const bool first : {true, false}) {
+            const QString file = folder_.filePath("halting.toml");
+            QFile out(file);
+            QVERIFY(out.open(QIODevice::WriteOnly));
+            out.write(QString("bramix = 1\n[[part]]\nid = \"a\"\nkind = \"briar-328\"\nfirmware = \"%1\"\n[[part]]\nid = \"b\"\nkind = \"briar-328\"\nat = [40, 0]\nfirmware = \"%2\"\n").arg(first ? stops : spins, first ? spins : stops).toUtf8());
+            out.close();
+            QCOMPARE(run({"run", file, "--until-halt", "--for", "20ms", "--quiet"}).code, first ? 0 : 1);
+        }
     }
 
     void theFirmwaresOutputAloneIsOnStandardOutput()

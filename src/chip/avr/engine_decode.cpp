@@ -120,7 +120,7 @@ void Engine::fusePairs()
     alone_.resize(records_.size());
     for (std::size_t pc = records_.size(); pc-- > 0;) {
         alone_[pc] = records_[pc].handler;
-        if (pc + 1 == records_.size())
+        if (pc + 1 == records_.size() || alone_[pc] == handlers_.special[kSlow])  // as all of the erased flash
             continue;
         if (const auto both = handlers_.pairs.find({alone_[pc], alone_[pc + 1]}); both != handlers_.pairs.end())
             records_[pc].handler = both->second;
