@@ -117,6 +117,18 @@ InnerPart readInner(TableReader& r)
     return inner;
 }
 
+// What differs from one chip to the next of its kind within the datasheet.
+void addPullUpSetting(PartKind& kind)
+{
+    SettingKind s;
+    s.name = "pull-up";
+    s.label = "pull-up of a pin";
+    s.about = "20 kΩ to 50 kΩ";
+    s.type = "ohm";
+    s.standard = "35k";
+    kind.settings.push_back(std::move(s));
+}
+
 // Every fuse field of a chip is a setting of whatever holds it.
 void addFuseSettings(PartKind& kind)
 {
@@ -193,8 +205,10 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
         r.wrong(*table, fmt::format("behaviour \"{}\" is not known", kind.behaviour));
     if (!r.ok())
         return tl::unexpected(r.error());
-    if (kind.chip != nullptr)
+    if (kind.chip != nullptr) {
+        addPullUpSetting(kind);
         addFuseSettings(kind);
+    }
     return kind;
 }
 
@@ -272,6 +286,7 @@ void Catalogue::addBareChips()
         kind.listed = false;
         kind.ideal = true;
         kind.fuses = chip::avr::idealFuses(*chip);
+        addPullUpSetting(kind);
         addFuseSettings(kind);
         for (const auto& package : chip->package) {
             PinKind pin;

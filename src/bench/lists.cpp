@@ -66,7 +66,7 @@ std::string billOfMaterials(const Document& document, const Catalogue& catalogue
         // What tells one from another in a drawer; how it fails or bounces in the simulation does not.
         if (kind != nullptr)
             for (const SettingKind& s : kind->settings) {
-                if (s.name == "overload" || s.type == "bounce" || s.type == "baud" || s.type == "fuse" || s.name == "firmware" || s.choices.size() == 1)
+                if (s.name == "overload" || s.name == "takes" || s.name == "moving" || s.name == "pull-up" || s.type == "bounce" || s.type == "baud" || s.type == "fuse" || s.name == "firmware" || s.choices.size() == 1)
                     continue;
                 const auto given = part.set.find(s.name);
                 const std::string value = given != part.set.end() ? given->second : s.standard;

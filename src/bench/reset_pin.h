@@ -2,6 +2,9 @@
 // world_build.cpp.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
+
 #include "bench/world.h"
 
 namespace bramix::bench {
@@ -45,16 +48,63 @@ private:
     Cause cause_;
 };
 
-// VCC and GND of a chip whose supply is wired on the bench.
+// VCC and GND of a chip whose supply is wired on the bench: the chip follows their voltage, and loads them with what it takes for itself and what its pins
+// give. The load follows a microsecond later, as behind the capacitor that stands beside every chip, and is a resistance: without voltage it takes nothing.
 class World::SupplyPins final : public circuit::VoltageListener {
 public:
-    SupplyPins(circuit::Circuit& circuit, PinId vcc, PinId ground, chip::avr::Chip& chip, ResetPin* reset) : circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset)
+    SupplyPins(kernel::EventQueue& queue, circuit::Circuit& circuit, PinId vcc, PinId ground, chip::avr::Chip& chip, ResetPin* reset, const std::string& id)
+        : queue_(queue), circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset), load_(circuit.addResistor(circuit.netOf(vcc), circuit.netOf(ground), {kIdleOhms}, id + ".supply")),
+          follow_(queue, [this](Time) { follow(); })
     {
         circuit.watchVoltage(vcc, this, {.step = kStepVolts});
         circuit.watchVoltage(ground, this, {.step = kStepVolts});
     }
 
-    void voltageChanged(PinId, double, Time) override { look(); }
+    // Before the circuit is sealed, when all supplies are known: a fixed voltage feels no load.
+    void watchPins(const std::vector<PinId>& pins)
+    {
+        pins_ = pins;
+        if (!gives())
+            return;
+        for (const PinId pin : pins) {
+            const PinId eye = circuit_.addPin(circuit_.netOf(pin), circuit_.name(pin) + ".load");
+            circuit_.watchVoltage(eye, this, {.step = kPinStepVolts});
+        }
+    }
+
+    void voltageChanged(PinId pin, double, Time) override
+    {
+        if (pin == vcc_ || pin == ground_)
+            look();
+        loadChanged();
+    }
+
+    // What the chip takes, or what its pins give, may have changed.
+    void loadChanged()
+    {
+        if (gives() && !follow_.armed())
+            follow_.arm(queue_.now() + kFollow);
+    }
+
+    // Out of VCC and into the chip, and what of it the pins give.
+    [[nodiscard]] double pinAmps() const
+    {
+        double out = 0;
+        for (const PinId pin : pins_)
+            out += std::max(0.0, circuit_.current(pin).value);
+        return out;
+    }
+    [[nodiscard]] PinId vcc() const { return vcc_; }
+    [[nodiscard]] PinId ground() const { return ground_; }
+    [[nodiscard]] circuit::ElementId load() const { return load_; }
+    // Whether the load above has the pins' current in it already.
+    [[nodiscard]] bool gives() const { return !circuit_.isRail(circuit_.netOf(vcc_)); }
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(follow_, siemens_);
+    }
 
     [[nodiscard]] bool isOf(const chip::avr::Chip& chip) const { return &chip == &chip_; }
     // Something holds both pins, although its voltage may have yet to rise.
@@ -69,17 +119,41 @@ public:
     }
 
 private:
+    static constexpr double kIdleOhms = 30e6;
+    static constexpr double kPinStepVolts = 0.05;
+    static constexpr kernel::Duration kFollow = std::chrono::microseconds(1);
+
+    // Rounded to half a per cent, so that solutions are met again; half of the way where the way is long, so that a weak supply and its load come to rest.
+    void follow()
+    {
+        const double across = volts(vcc_) - volts(ground_);
+        double siemens = chip_.supplySiemens() + (across > 0.5 ? pinAmps() / across : 0);
+        if (siemens > 3 * siemens_ && siemens_ > 1e-3)
+            siemens = (siemens + siemens_) / 2;
+        const double unit = std::pow(10, std::floor(std::log10(std::max(siemens, 1e-9))) - 2) * 5;
+        siemens = std::max(std::round(siemens / unit) * unit, 1 / kIdleOhms);
+        if (siemens == siemens_)
+            return;
+        siemens_ = siemens;
+        circuit_.setResistance(load_, {1 / siemens}, chip_.cause());
+    }
+
     // How closely a chip follows a supply that sinks or rises: finer than the hysteresis of any brown-out detector (50 mV).
     static constexpr double kStepVolts = 0.01;
 
     [[nodiscard]] double volts(PinId pin) const { return circuit_.voltage(circuit_.netOf(pin)).value; }
     [[nodiscard]] bool floats(PinId pin) const { return circuit_.stateOf(circuit_.netOf(pin)) == NetState::floating; }
 
+    kernel::EventQueue& queue_;
     circuit::Circuit& circuit_;
     PinId vcc_;
     PinId ground_;
     chip::avr::Chip& chip_;
     ResetPin* reset_;
+    circuit::ElementId load_;
+    kernel::Alarm follow_;
+    double siemens_ = 0;
+    std::vector<PinId> pins_;
 };
 
 class World::ChipEar final : public chip::avr::ChipObserver {
@@ -91,6 +165,12 @@ public:
     {
         if (world_.observer_ != nullptr)
             world_.observer_->interrupt(chip_, vector, at);
+    }
+
+    void chipLoads() override
+    {
+        if (chip_ < world_.chips_.size() && world_.supplyPins_[chip_] != nullptr)
+            world_.supplyPins_[chip_]->loadChanged();
     }
 
     void chipWakes() override

@@ -323,7 +323,8 @@ void World::adopt(World& old)
         part->wired();
     observer_ = silent;
     for (const auto& supply : supplyPins_)
-        supply->look();
+        if (supply != nullptr)
+            supply->look();
     // What the wires alone tell is told anew; the rest stays as it was noticed, unless it has been muted since.
     std::vector<Finding> wiring;
     std::copy_if(findings_.begin(), findings_.end(), std::back_inserter(wiring), [](const Finding& f) { return f.wiring; });
@@ -339,6 +340,88 @@ void World::adopt(World& old)
         if (!f.wiring)
             again(f);
     observer_ = listener;
+}
+
+void World::stateOfSupplies(kernel::SaveArchive& ar)
+{
+    for (const auto& supply : supplyPins_)
+        if (supply != nullptr)
+            ar(*supply);
+}
+
+void World::stateOfSupplies(kernel::LoadArchive& ar)
+{
+    for (const auto& supply : supplyPins_)
+        if (supply != nullptr)
+            ar(*supply);
+}
+
+double World::chipAmps(std::size_t index) const
+{
+    const ChipUnit& unit = chips_[index];
+    double amps = unit.chip->supplySiemens() * unit.chip->supplyVolts();
+    for (const auto& [ref, id] : pins_)
+        if (ref.part == unit.id && circuit_.limitOf(id).group != circuit::Circuit::kNoGroup)
+            amps += std::max(0.0, circuit_.current(id).value);
+    return amps;
+}
+
+std::optional<double> World::leadAmps(const PinRef& lead) const
+{
+    const auto found = pins_.find(lead);
+    if (found == pins_.end())
+        return std::nullopt;
+    const NetId net = circuit_.netOf(found->second);
+    const auto isOf = [&](const std::string& id) { return id == lead.part || id.starts_with(lead.part + "/"); };
+    const auto chip = std::find_if(chips_.begin(), chips_.end(), [&](const ChipUnit& unit) { return unit.id == lead.part; });
+    const bool supplies = circuit_.driveOf(found->second).ohms == 0;
+    if (supplies) {
+        // What a fixed voltage gives is what all others on its net take.
+        if (circuit_.voltage(net).value == 0 || std::count_if(pins_.begin(), pins_.end(), [&](const auto& p) { return circuit_.netOf(p.second) == net && circuit_.driveOf(p.second).ohms == 0; }) > 1)
+            return std::nullopt;
+        double taken = 0;
+        for (std::uint32_t e = 0; e < circuit_.elementCount(); ++e)
+            taken += circuit_.taken(circuit::ElementId{e}, net).value;
+        for (const PinId pin : circuit_.pinsOf(net))
+            taken -= circuit_.current(pin).value;
+        for (std::size_t c = 0; c < chips_.size(); ++c) {
+            if (supplyPins_[c] == nullptr ? chips_[c].id == lead.part : circuit_.netOf(supplyPins_[c]->vcc()) == net)
+                taken += chipAmps(c);
+        }
+        return -taken;
+    }
+    double into = 0;
+    for (const auto& [id, added] : added_) {
+        if (!isOf(id))
+            continue;
+        for (std::size_t e = added.fromElement; e < added.toElement; ++e)
+            into += circuit_.taken(circuit::ElementId(static_cast<std::uint32_t>(e)), net).value;
+        for (std::size_t p = added.fromPin; p < added.toPin; ++p)
+            if (const PinId pin{static_cast<std::uint32_t>(p)}; circuit_.netOf(pin) == net)
+                into -= circuit_.current(pin).value;
+    }
+    for (const auto& [ref, pin] : pins_)
+        if (isOf(ref.part) && circuit_.netOf(pin) == net)
+            into -= circuit_.current(pin).value;
+    if (chip != chips_.end()) {
+        const auto& supply = supplyPins_[static_cast<std::size_t>(chip - chips_.begin())];
+        if (supply != nullptr && circuit_.netOf(supply->ground()) == net)
+            return std::nullopt;
+        if (supply != nullptr && circuit_.netOf(supply->vcc()) == net && !supply->gives())
+            into += chipAmps(static_cast<std::size_t>(chip - chips_.begin()));
+    }
+    return into;
+}
+
+Result<void> World::keepContents()
+{
+    for (const auto& [id, part] : parts_)
+        if (const auto contents = part->unsaved()) {
+            if (auto ok = saveText(contents->file, contents->bytes); !ok)
+                return ok;
+            part->saved();
+        }
+    return {};
 }
 
 std::shared_ptr<const World::Moment> World::remember()
@@ -569,7 +652,7 @@ void World::chipNote(std::size_t chip, const char* rule, const std::string& text
 void World::reportUnpowered()
 {
     for (const ChipUnit& unit : chips_)
-        if (!unit.firmwareFile.empty() && std::any_of(supplyPins_.begin(), supplyPins_.end(), [&](const auto& s) { return s->isOf(*unit.chip) && !s->wired(); }))
+        if (!unit.firmwareFile.empty() && std::any_of(supplyPins_.begin(), supplyPins_.end(), [&](const auto& s) { return s != nullptr && s->isOf(*unit.chip) && !s->wired(); }))
             report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id});
 }
 

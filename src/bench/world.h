@@ -118,6 +118,9 @@ public:
     // The file that keeps a chip's EEPROM between runs, beside the bench; empty for a bench without a folder and for a chip on nothing.
     [[nodiscard]] std::string eepromFile(std::size_t chip) const;
 
+    // Writes what parts keep without power into their files, where it has changed.
+    [[nodiscard]] Result<void> keepContents();
+
     // Looking.
     [[nodiscard]] const circuit::Circuit& circuit() const { return circuit_; }
     [[nodiscard]] std::vector<ChipUnit>& chips() { return chips_; }
@@ -129,6 +132,11 @@ public:
     [[nodiscard]] std::optional<std::size_t> uartByName(std::string_view name) const;
     // Overloads that go on are told with their length up to now.
     [[nodiscard]] std::vector<Finding> findings() const;
+    // What flows into a part, board or chip by one of its leads, in amperes; negative: out of it. Leads of one part on one net are told together. Nothing for the
+    // ground of a chip, for grounds, and where two supplies share a net.
+    [[nodiscard]] std::optional<double> leadAmps(const PinRef& lead) const;
+    // What a chip takes from its supply just now, its pins' currents included, in amperes; and what it has taken for itself since power-up, in coulombs.
+    [[nodiscard]] double chipAmps(std::size_t chip) const;
     // What a conversion of a chip's pin would give just now; nothing for any other pin.
     [[nodiscard]] std::optional<chip::avr::Adc::Seen> adcSees(const PinRef& pin) const;
 
@@ -160,6 +168,7 @@ public:
             ar(*uart.line);
         for (auto& [control, follower] : followers_)
             ar(*follower);
+        stateOfSupplies(ar);
         ar(resetControls_);
         ar(circuit_);  // again: restoring chips and parts drives their pins, and what the circuit remembers must win
         ar(queue_);
@@ -172,6 +181,8 @@ private:
     struct Builder;
 
     explicit World(WorldObserver* observer);
+    void stateOfSupplies(kernel::SaveArchive& ar);
+    void stateOfSupplies(kernel::LoadArchive& ar);
 
     void report(Finding finding);
     void partRemark(const std::string& part, const parts::Remark& remark);
@@ -205,7 +216,12 @@ private:
     std::map<std::pair<std::string, std::string>, std::unique_ptr<Follower>> followers_;  // by part and control
     std::vector<Uart> uarts_;
     std::vector<Light> lights_;
-    std::vector<std::unique_ptr<SupplyPins>> supplyPins_;
+    std::vector<std::unique_ptr<SupplyPins>> supplyPins_;  // one a chip; null on a board, which feeds its chip itself
+    // What was added to the circuit with each part, beyond the pins that the bench knows: from, to.
+    struct Added {
+        std::size_t fromElement = 0, toElement = 0, fromPin = 0, toPin = 0;
+    };
+    std::vector<std::pair<std::string, Added>> added_;
     std::vector<std::unique_ptr<ResetPin>> resetPins_;  // one a chip; null where a fuse has made the pin a port pin
     std::vector<std::uint8_t> resetControls_;  // live control RESET of each chip: 1 released, 0 held
     std::map<PinRef, PinId> pins_;

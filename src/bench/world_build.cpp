@@ -149,9 +149,11 @@ struct World::Builder {
             .remark = [w = &world, id](const parts::Remark& r) { w->partRemark(id, r); },
             .folder = options.folder,
         };
+        const std::size_t elements = world.circuit_.elementCount(), pins = world.circuit_.pinCount();
         auto part = parts::makePart(kind.behaviour, context);
         if (!part)
             return tl::unexpected(part.error());
+        world.added_.push_back({id, {elements, world.circuit_.elementCount(), pins, world.circuit_.pinCount()}});
         for (const parts::Part::Light& light : (*part)->lights())
             world.lights_.push_back({owner, inner.empty() ? light.name : inner, light.color, light.element, light.fullAmps});
         for (const ControlKind& c : kind.controls)
@@ -190,6 +192,7 @@ struct World::Builder {
 
     void addChip(const PartItem& item, const PartKind& kind, std::uint32_t actor)
     {
+        const std::size_t elements = world.circuit_.elementCount(), pins = world.circuit_.pinCount();
         ChipUnit unit;
         unit.id = item.id;
         unit.table = kind.chip;
@@ -202,6 +205,14 @@ struct World::Builder {
         chipOptions.seed = options.seed;
         if (const auto clock = item.set.find("clock"); clock != item.set.end())
             chipOptions.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock->second, kernel::Unit::hertz).value_or(0));
+        if (const auto given = item.set.find("pull-up"); given != item.set.end()) {
+            const auto ohms = kernel::parseQuantity(given->second, kernel::Unit::ohm);
+            if (!ohms || *ohms < 20e3 || *ohms > 50e3) {
+                problem = {.where = item.id + ".pull-up", .what = fmt::format("\"{}\"; expected 20 kΩ to 50 kΩ", given->second), .next = {}};
+                return;
+            }
+            chipOptions.pullUpOhms = *ohms;
+        }
         chip::avr::FuseBytes fuses = kind.fuses;
         for (const auto& [name, value] : item.set)
             if (const SettingKind* s = kind.setting(name); s != nullptr && s->type == "fuse")
@@ -234,8 +245,9 @@ struct World::Builder {
                 chip.attachPin(p.chipPin, id);
             }
         }
+        world.supplyPins_.push_back(nullptr);
         if (wiredSupply)
-            world.supplyPins_.push_back(std::make_unique<SupplyPins>(world.circuit_, world.pins_.at({item.id, vcc->name}), world.pins_.at({item.id, ground->name}), chip, reset.get()));
+            world.supplyPins_.back() = std::make_unique<SupplyPins>(world.queue_, world.circuit_, world.pins_.at({item.id, vcc->name}), world.pins_.at({item.id, ground->name}), chip, reset.get(), item.id);
         world.resetPins_.push_back(std::move(reset));
         world.resetControls_.push_back(1);
         world.controlsOf_[item.id].push_back(kResetControl);
@@ -256,6 +268,7 @@ struct World::Builder {
         };
         world.chips_.push_back(std::move(unit));
         addUarts(item, kind, world.chips_.size() - 1, actor);
+        world.added_.push_back({item.id, {elements, world.circuit_.elementCount(), pins, world.circuit_.pinCount()}});
     }
 
     void addUarts(const PartItem& item, const PartKind& kind, std::size_t chipIndex, std::uint32_t actor)
@@ -278,7 +291,7 @@ struct World::Builder {
                 .cause = {actor, Cause::kNoCode},
                 .seed = options.seed,
                 .pin = [&](std::string_view name) { return name == "R" ? listen : drive; },
-                .setting = [&](std::string_view) { return baud != item.set.end() ? baud->second : std::string("follow"); },
+                .setting = [&](std::string_view name) { return name != "baud" ? std::string() : baud != item.set.end() ? baud->second : std::string("follow"); },
                 .remark = {},
                 .folder = {},
             };
@@ -348,6 +361,19 @@ struct World::Builder {
         return {};
     }
 
+    void watchLoads()
+    {
+        for (std::size_t c = 0; c < world.chips_.size(); ++c) {
+            if (world.supplyPins_[c] == nullptr)
+                continue;
+            std::vector<PinId> pins;
+            for (const PinKind& p : catalogue.find(document.part(world.chips_[c].id)->kind)->pins)
+                if (const PinId id = world.pins_.at({world.chips_[c].id, p.name}); world.circuit_.limitOf(id).group != circuit::Circuit::kNoGroup)
+                    pins.push_back(id);
+            world.supplyPins_[c]->watchPins(pins);
+        }
+    }
+
     // Parts that would answer at once.
     void checkBusAddresses()
     {
@@ -389,6 +415,7 @@ struct World::Builder {
         for (const PartItem& part : document.parts)
             for (const auto& [rule, reason] : part.mute)
                 world.mutes_[{part.id, rule}] = reason;
+        watchLoads();
         world.circuit_.seal(&world);
         if (options.steady) {
             for (const auto& [id, part] : world.parts_)
@@ -409,7 +436,8 @@ struct World::Builder {
             if (uart.name == world.chips_[uart.chip].id + "." + catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->bridge)
                 uart.line->connect();
         for (const auto& supply : world.supplyPins_)
-            supply->look();
+            if (supply != nullptr)
+                supply->look();
         std::size_t chip = 0;
         for (const PartItem& part : document.parts) {
             if (catalogue.find(part.kind)->chip == nullptr)

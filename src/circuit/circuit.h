@@ -242,6 +242,8 @@ public:
     [[nodiscard]] Amps current(ElementId element) const;
     // Into a device by each terminal.
     [[nodiscard]] Amps current(ElementId device, std::size_t terminal) const;
+    // Out of a net into an element, by all of its terminals there.
+    [[nodiscard]] Amps taken(ElementId element, NetId net) const;
     // What the element takes up: turned into heat, or stored.
     [[nodiscard]] double watts(ElementId element) const;
     // The nets of an element, in the order in which they were given.

@@ -452,6 +452,16 @@ Amps Circuit::current(ElementId id, std::size_t terminal) const
     return {e.broken ? 0 : island.network.point(e.slot, voltsOf(island, queue_.now())).amps[terminal]};
 }
 
+Amps Circuit::taken(ElementId id, NetId net) const
+{
+    const Element& e = at(id);
+    double amps = 0;
+    for (std::size_t i = 0; i < e.nets.size(); ++i)
+        if (e.nets[i] == net)
+            amps += e.kind == Kind::device ? current(id, i).value : (i == 0) != (e.kind == Kind::source) ? current(id).value : -current(id).value;
+    return {amps};
+}
+
 double Circuit::watts(ElementId id) const
 {
     const Element& e = at(id);

@@ -6,6 +6,7 @@
 #include <spdlog/spdlog.h>
 
 #include "bench/document.h"
+#include "bench/rehearsal.h"
 #include "bench/world.h"
 #include "cli/pages_command.h"
 #include "cli/run_command.h"
@@ -41,7 +42,10 @@ int checkCommand(const std::string& file)
     for (const std::string& w : warnings)
         fmt::print("warning: {}\n", w);
     bool errors = false;
-    for (const bench::Finding& f : (*world)->findings()) {
+    std::vector<bench::Finding> findings = (*world)->findings();
+    for (bench::Finding& f : bench::rehearse(*document, *catalogue, {1, slash == std::string::npos ? "." : file.substr(0, slash)}))
+        findings.push_back(std::move(f));
+    for (const bench::Finding& f : findings) {
         if (!f.muted.empty()) {
             fmt::print("muted: {}: {} [{}: {}]\n", f.where, f.message, f.rule, f.muted);
             continue;

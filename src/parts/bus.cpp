@@ -117,6 +117,12 @@ void SpiSlave::select(bool chosen)
     put_((out_ & 0x80) != 0);
 }
 
+void SpiSlave::resume()
+{
+    if (chosen_)
+        put_((out_ << bits_ & 0x80) != 0);
+}
+
 void SpiSlave::clock(bool level, bool data)
 {
     if (!chosen_)

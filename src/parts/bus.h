@@ -70,6 +70,8 @@ public:
     void select(bool chosen);
     void clock(bool level, bool data);
     void reset() { chosen_ = false; }
+    // Puts the output back where it stood, after a pause in which it was let go.
+    void resume();
     [[nodiscard]] bool chosen() const { return chosen_; }
 
     template <class Archive>

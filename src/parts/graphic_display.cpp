@@ -60,9 +60,29 @@ public:
             return true;
         if (y >= multiplex_)
             return false;
+        if (y >= fixedRows_ && y < fixedRows_ + movingRows_)
+            y = fixedRows_ + (y - fixedRows_ + shift_) % movingRows_;
         const int column = remap_ ? kColumns - 1 - x : x;
         const int row = ((down_ ? multiplex_ - 1 - y : y) + startLine_ + offset_) % kRows;
         return ((ram_[static_cast<std::size_t>(row / 8 * kColumns + column)] >> row % 8 & 1) != 0) != inverse_;
+    }
+    [[nodiscard]] bool scrolls() const { return scrolls_; }
+    // Between two steps: so many frames, of 1 / (370 kHz / (1 · 54 · rows)) each (section 8.3, with the clock as it is after a reset).
+    [[nodiscard]] kernel::Duration stepTime() const
+    {
+        constexpr std::array<int, 8> kFrames{5, 64, 128, 256, 3, 4, 25, 2};
+        return kernel::Duration(static_cast<std::int64_t>(kFrames[interval_] * 54.0 * multiplex_ / 370e3 * 1e12));
+    }
+    // One column on within the chosen pages, and where it was asked for some rows up (section 10.2). The memory itself moves sideways.
+    void step()
+    {
+        if (sideways_)
+            for (int page = firstPage_; page <= lastPage_; ++page) {
+                const auto row = ram_.begin() + page * kColumns;
+                leftwards_ ? std::rotate(row, row + 1, row + kColumns) : std::rotate(row, row + kColumns - 1, row + kColumns);
+            }
+        if (movingRows_ > 0)
+            shift_ = (shift_ + rowsAStep_) % movingRows_;
     }
     [[nodiscard]] double brightness() const { return 0.35 + 0.65 * contrast_ / 255.0; }
     [[nodiscard]] bool on() const { return on_ && pump_; }
@@ -71,7 +91,8 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(ram_, arguments_, count_, mode_, column_, page_, columnBegin_, columnEnd_, pageBegin_, pageEnd_, startLine_, offset_, multiplex_, contrast_, on_, pump_, all_, inverse_, remap_, down_);
+        ar(ram_, arguments_, count_, mode_, column_, page_, columnBegin_, columnEnd_, pageBegin_, pageEnd_, startLine_, offset_, multiplex_, contrast_, on_, pump_, all_, inverse_, remap_, down_, scrolls_, sideways_, leftwards_, interval_, firstPage_, lastPage_, rowsAStep_, fixedRows_,
+           movingRows_, shift_);
     }
 
 private:
@@ -117,11 +138,28 @@ private:
                 break;
             case 0xC0: case 0xC8: down_ = c == 0xC8; break;
             case 0xD3: offset_ = a & 0x3F; break;
-            case 0xD5: case 0xD9: case 0xDA: case 0xDB: case 0xE3: case 0x2E: case 0xA3: break;
-            case 0x26: case 0x27: case 0x29: case 0x2A: case 0x2F:
-                if (wrong && c == 0x2F)
-                    wrong("not-modelled", "was told to scroll (0x2F); scrolling is not modelled, the picture stands still");
+            case 0xD5: case 0xD9: case 0xDA: case 0xDB: case 0xE3: break;
+            case 0x26: case 0x27: case 0x29: case 0x2A:
+                // A dummy byte, first page, frames between steps, last page, and for the slanting ones the rows a step.
+                firstPage_ = b & 7;
+                interval_ = arguments_[3] & 7;
+                lastPage_ = arguments_[4] & 7;
+                sideways_ = firstPage_ <= lastPage_;
+                leftwards_ = c == 0x27 || c == 0x2A;
+                rowsAStep_ = c >= 0x29 ? arguments_[5] & 0x3F : 0;
                 break;
+            case 0xA3:
+                fixedRows_ = a & 0x3F;
+                movingRows_ = b & 0x7F;
+                if (wrong && fixedRows_ + movingRows_ > multiplex_)
+                    wrong("scroll-area", fmt::format("was given a scroll area of {} rows below {} fixed ones (0xA3); it shows {} rows", movingRows_, fixedRows_, multiplex_));
+                movingRows_ = std::clamp(movingRows_, 0, kRows - fixedRows_);
+                break;
+            case 0x2E:
+                scrolls_ = false;
+                shift_ = 0;
+                break;
+            case 0x2F: scrolls_ = true; break;
             default:
                 if (wrong)
                     wrong("unknown-command", fmt::format("got the command 0x{:02X}, which its data sheet does not name; it was ignored", c));
@@ -137,6 +175,38 @@ private:
     int startLine_ = 0, offset_ = 0, multiplex_ = kRows;
     std::uint8_t contrast_ = 0x7F;
     bool on_ = false, pump_ = false, all_ = false, inverse_ = false, remap_ = false, down_ = false;
+    bool scrolls_ = false, sideways_ = false, leftwards_ = false;
+    std::uint8_t interval_ = 0;
+    int firstPage_ = 0, lastPage_ = 0, rowsAStep_ = 0, fixedRows_ = 0, movingRows_ = kRows, shift_ = 0;
+};
+
+// Lets the picture run on by itself while it scrolls.
+class Scroller {
+public:
+    Scroller(kernel::EventQueue& queue, Ssd1306& core)
+        : queue_(queue), core_(core), alarm_(queue, [this](Time due) {
+              core_.step();
+              alarm_.arm(due + core_.stepTime());
+          })
+    {
+    }
+    // After every command.
+    void follow()
+    {
+        if (core_.scrolls() == alarm_.armed())
+            return;
+        core_.scrolls() ? alarm_.arm(queue_.now() + core_.stepTime()) : alarm_.disarm();
+    }
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(alarm_);
+    }
+
+private:
+    kernel::EventQueue& queue_;
+    Ssd1306& core_;
+    kernel::Alarm alarm_;
 };
 
 std::uint32_t inkOf(const std::string& color) { return color == "blue" ? 0x6FB7FF : color == "yellow" ? 0xFFD34A : 0xF2F6FF; }
@@ -184,12 +254,13 @@ private:
     void state(Archive& ar)
     {
         wireState(ar);
-        ar(core_, control_, first_, single_);
+        ar(core_, control_, first_, single_, scroller_);
     }
     void powered(bool) override
     {
         resetWire();
         core_.reset();
+        scroller_.follow();
     }
     bool answers(bool) override
     {
@@ -206,6 +277,7 @@ private:
             return true;
         }
         (control_ & 0x40) != 0 ? core_.data(byte) : core_.command(byte);
+        scroller_.follow();
         first_ = single_;
         return true;
     }
@@ -213,6 +285,7 @@ private:
     void ended() override {}
 
     Ssd1306 core_;
+    Scroller scroller_{queue_, core_};
     std::uint32_t ink_;
     std::uint8_t control_ = 0;
     bool first_ = true, single_ = false;
@@ -237,20 +310,22 @@ private:
     void state(Archive& ar)
     {
         logicState(ar);
-        ar(core_, spi_);
+        ar(core_, spi_, scroller_);
     }
     void powered(bool on) override
     {
         core_.reset();
+        scroller_.follow();
         spi_.reset();
         if (on && !level(kCs))
             spi_.select(true);
     }
     void inputChanged(std::size_t input, bool high, Time) override
     {
-        if (input == kReset && !high)
+        if (input == kReset && !high) {
             core_.reset();
-        else if (input == kCs)
+            scroller_.follow();
+        } else if (input == kCs)
             spi_.select(!high);
         else if (input == kClock && level(kReset))
             spi_.clock(high, level(kData));
@@ -259,11 +334,13 @@ private:
     std::uint8_t exchanged(std::uint8_t in) override
     {
         level(kDc) ? core_.data(in) : core_.command(in);
+        scroller_.follow();
         return 0;
     }
     void deselected(bool) override {}
 
     Ssd1306 core_;
+    Scroller scroller_{queue_, core_};
     SpiSlave spi_;
     std::uint32_t ink_;
 };

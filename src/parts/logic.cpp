@@ -1,5 +1,7 @@
 #include "parts/logic.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 namespace bramix::parts {
@@ -7,13 +9,16 @@ namespace bramix::parts {
 namespace {
 
 constexpr double kSupplyStep = 0.02;  // volts: how closely a supply that moves is followed
+constexpr double kLeastTaken = 1e-7;
 
 }  // namespace
 
 LogicPart::LogicPart(PartContext& context, const LogicFamily& family, std::string_view plus, std::string_view minus)
     : queue_(context.queue), circuit_(context.circuit), cause_(context.cause), id_(context.id), family_(family), plus_(context.pin(plus)), minus_(context.pin(minus)), plusName_(plus),
-      remark_(context.remark)
+      remark_(context.remark), takes_(kernel::parseQuantity(context.setting("takes"), kernel::Unit::ampere).value_or(0)), usualVolts_(family.mostVolts < 5 ? 3.3 : 5)
 {
+    // A resistance, so that a supply that sinks is not asked for more than it has.
+    load_ = circuit_.addResistor(circuit_.netOf(plus_), circuit_.netOf(minus_), {usualVolts_ / std::max(takes_, kLeastTaken)}, context.id + ".supply");
     for (const circuit::PinId pin : {plus_, minus_})
         circuit_.watchVoltage(pin, this, {.step = kSupplyStep});
 }
@@ -116,6 +121,8 @@ void LogicPart::resume()
     for (std::size_t i = 0; i < outputs_.size(); ++i)
         apply(i);
 }
+
+void LogicPart::takeMore(double amps) { circuit_.setResistance(load_, {usualVolts_ / std::max(takes_ + amps, kLeastTaken)}, cause_); }
 
 void LogicPart::tell(bool error, std::string_view rule, std::string message)
 {

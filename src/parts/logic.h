@@ -24,6 +24,8 @@ struct LogicFamily {
 class LogicPart : public Part, protected circuit::PinListener, protected circuit::VoltageListener {
 public:
     [[nodiscard]] bool on() const { return on_; }
+    // What it takes from its supply.
+    [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return load_; }
     void wired() override { followSupply(); }
 
 protected:
@@ -53,6 +55,8 @@ protected:
     virtual void powered(bool on) = 0;
     // The supply has moved while on, or another voltage that the part watches has.
     virtual void supplyMoved() {}
+    // From now on the part takes so much more than at rest, at its usual voltage: something in it moves or shines.
+    void takeMore(double amps);
     void tell(bool error, std::string_view rule, std::string message);
 
     template <class Archive>
@@ -98,6 +102,8 @@ private:
     std::vector<Output> does_;
     std::string plusName_;
     std::function<void(const Remark&)> remark_;
+    double takes_ = 0, usualVolts_ = 5;  // at rest, of the setting "takes"
+    circuit::ElementId load_{};
     bool on_ = false;
     double supply_ = 0, ground_ = 0;
 };

@@ -138,6 +138,9 @@ kernel::Result<std::optional<double>> PartContext::typicalOr(std::string_view na
 
 kernel::Result<std::unique_ptr<Part>> makePart(std::string_view behaviour, PartContext& context)
 {
+    if (!context.setting("takes").empty())
+        if (const auto takes = context.quantity("takes", kernel::Unit::ampere, 0, 5); !takes)
+            return tl::unexpected(takes.error());
     for (const Entry& entry : kMakers)
         if (entry.behaviour == behaviour)
             return entry.make(context);

@@ -92,6 +92,13 @@ public:
     [[nodiscard]] virtual std::vector<std::uint8_t> busAddresses() const { return {}; }
     // The element that stands for the part in read-outs of current and power, or none.
     [[nodiscard]] virtual std::optional<circuit::ElementId> mainElement() const { return std::nullopt; }
+    // What the part keeps without power and its file does not hold yet; nothing where no file is set. Whoever has written it says so.
+    struct Contents {
+        std::string file;
+        std::string bytes;
+    };
+    [[nodiscard]] virtual std::optional<Contents> unsaved() const { return std::nullopt; }
+    virtual void saved() {}
     virtual void save(kernel::SaveArchive&) {}
     virtual void load(kernel::LoadArchive&) {}
 };

@@ -44,6 +44,9 @@ Part::Dots arranged(const std::vector<std::uint32_t>& colors, const std::string&
     return out;
 }
 
+constexpr double kFullAmps = 0.02;    // of one colour of one pixel at its brightest
+constexpr double kDarkAmps = 0.0007;  // of its controller
+
 class OneWirePixels final : public LogicPart {
 public:
     OneWirePixels(PartContext& context, std::size_t count)
@@ -82,6 +85,7 @@ private:
         std::fill(levels_.begin(), levels_.end(), 0);
         bits_ = 0;
         latch_.disarm();
+        takeMore(dark());
     }
     void inputChanged(std::size_t, bool high, Time at) override
     {
@@ -107,12 +111,17 @@ private:
         if (++bits_ % 24 == 0)
             word = (word >> 8 & 0xFF) << 16 | (word >> 16 & 0xFF) << 8 | (word & 0xFF);
     }
+    [[nodiscard]] double dark() const { return kDarkAmps * static_cast<double>(levels_.size()); }
     void latch()
     {
         const std::size_t whole = std::min(bits_ / 24, levels_.size());
         std::copy_n(coming_.begin(), whole, levels_.begin());
         bits_ = 0;
         drive(0, false);
+        double amps = dark();
+        for (const std::uint32_t level : levels_)
+            amps += kFullAmps / 255 * ((level >> 16 & 0xFF) + (level >> 8 & 0xFF) + (level & 0xFF));
+        takeMore(amps);
     }
 
     std::string shape_;
@@ -154,21 +163,44 @@ private:
     {
         logicState(ar);
         const std::size_t count = frames_.size();
-        ar(frames_, shift_, zeros_, started_, bits_, taken_);
+        ar(frames_, shift_, zeros_, started_, bits_, taken_, edges_, waitingFrames_, waitingAt_, waitingEdges_);
         frames_.resize(count);
     }
     void powered(bool) override
     {
         std::fill(frames_.begin(), frames_.end(), 0);
+        waitingFrames_.clear();
+        waitingAt_.clear();
+        waitingEdges_.clear();
         zeros_ = bits_ = 0;
         taken_ = 0;
         started_ = false;
+        takeMore(dark());
+    }
+    // Each pixel hands its data on half a clock later, so that the n-th shows its frame n half clocks after the bits have come: a run needs clocks at its end.
+    void showDue()
+    {
+        std::size_t shown = 0;
+        for (; shown < waitingFrames_.size() && waitingEdges_[shown] <= edges_; ++shown)
+            frames_[waitingAt_[shown]] = waitingFrames_[shown];
+        if (shown == 0)
+            return;
+        const auto drop = [shown](auto& list) { list.erase(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(shown)); };
+        drop(waitingFrames_);
+        drop(waitingAt_);
+        drop(waitingEdges_);
+        double amps = dark();
+        for (const std::uint32_t f : frames_)
+            amps += kFullAmps / 255 / 31 * (f >> 24 & 31) * ((f >> 16 & 0xFF) + (f >> 8 & 0xFF) + (f & 0xFF));
+        takeMore(amps);
     }
     void inputChanged(std::size_t input, bool high, Time) override
     {
         if (input != 0)
             return;
-        // The clock goes on inverted, the data half a clock later: each pixel delays the chain.
+        ++edges_;
+        if (!waitingFrames_.empty())
+            showDue();
         const bool passes = taken_ >= frames_.size();
         drive(0, passes ? high : false);
         if (!high) {
@@ -199,8 +231,13 @@ private:
             tell(false, "pixel-frame", fmt::format("{} got the frame 0x{:08X}; expected one that begins with three ones", id_, shift_));
             return;
         }
-        frames_[taken_++] = shift_;
+        waitingFrames_.push_back(shift_);
+        waitingAt_.push_back(static_cast<std::uint32_t>(taken_));
+        waitingEdges_.push_back(edges_ + taken_);
+        ++taken_;
+        showDue();
     }
+    [[nodiscard]] double dark() const { return kDarkAmps * static_cast<double>(frames_.size()); }
 
     std::string shape_;
     std::vector<std::uint32_t> frames_;
@@ -208,6 +245,9 @@ private:
     std::uint32_t zeros_ = 0, bits_ = 0;
     std::size_t taken_ = 0;
     bool started_ = false;
+    std::uint64_t edges_ = 0;  // of the clock
+    std::vector<std::uint32_t> waitingFrames_, waitingAt_;
+    std::vector<std::uint64_t> waitingEdges_;
 };
 
 kernel::Result<std::size_t> countOf(const PartContext& context)

@@ -5,6 +5,8 @@
 #include <array>
 #include <cstdint>
 #include <map>
+#include <optional>
+#include <string>
 #include <vector>
 
 namespace bramix::parts {
@@ -37,6 +39,30 @@ public:
         for (std::uint32_t a = from; a < from + size; a += kPage)
             pages_[a / kPage].fill(byte);
     }
+
+    // Everything, where something differs from the base; blank bytes behind the last that is written are left out.
+    [[nodiscard]] std::optional<std::string> changed() const
+    {
+        const auto differs = [this](const auto& page) {
+            for (std::uint32_t i = 0; i < kPage; ++i)
+                if (page.second[i] != before(page.first * kPage + i))
+                    return true;
+            return false;
+        };
+        if (std::none_of(pages_.begin(), pages_.end(), differs))
+            return std::nullopt;
+        std::string out(base_.begin(), base_.end());
+        for (const auto& [number, bytes] : pages_) {
+            const bool isBlank = std::all_of(bytes.begin(), bytes.end(), [this](std::uint8_t b) { return b == blank_; });
+            if (isBlank && number * kPage >= out.size())
+                continue;
+            out.resize(std::max(out.size(), (number + 1) * kPage), static_cast<char>(blank_));
+            std::copy(bytes.begin(), bytes.end(), out.begin() + static_cast<std::ptrdiff_t>(number * kPage));
+        }
+        return out;
+    }
+    // The base is now what it holds.
+    void rebase(const std::string& bytes) { base_.assign(bytes.begin(), bytes.end()); }
 
     template <class Archive>
     void state(Archive& ar)

@@ -123,15 +123,29 @@ protected:
 
 class SerialFlash final : public SpiPart {
 public:
-    SerialFlash(PartContext& context, std::vector<std::uint8_t> contents) : SpiPart(context, k3Volts, "CLK", "DI", "DO"), cells_(std::move(contents), 0xFF)
+    SerialFlash(PartContext& context, std::vector<std::uint8_t> contents)
+        : SpiPart(context, k3Volts, "CLK", "DI", "DO"), cells_(std::move(contents), 0xFF), file_(context.setting("contents").empty() ? std::string() : context.file(context.setting("contents"))),
+          holdNet_(context.net("HOLD"))
     {
         addInput(context, "WP");
+        addInput(context, "HOLD");
+    }
+    [[nodiscard]] std::optional<Contents> unsaved() const override
+    {
+        auto bytes = file_.empty() ? std::nullopt : cells_.changed();
+        return bytes ? std::optional(Contents{file_, std::move(*bytes)}) : std::nullopt;
+    }
+    void saved() override
+    {
+        if (const auto bytes = cells_.changed())
+            cells_.rebase(*bytes);
     }
     void save(kernel::SaveArchive& ar) override { state(ar); }
     void load(kernel::LoadArchive& ar) override { state(ar); }
 
 private:
     static constexpr std::uint32_t kBytes = 4U << 20U;
+    static constexpr std::size_t kHold = 4;  // input
     // Typical times of table 9.6.
     static constexpr Duration kPage = 700us, kSector = 45ms, kHalfBlock = 120ms, kBlock = 150ms, kChip = 10s, kStatus = 10ms;
 
@@ -148,6 +162,17 @@ private:
         SpiPart::powered(on);
     }
     [[nodiscard]] bool busy() const { return queue_.now() < busyUntil_; }
+    // While HOLD is low the clock does not count and the output is let go; a transfer goes on where it stood.
+    void inputChanged(std::size_t input, bool high, Time at) override
+    {
+        const bool held = circuit_.stateOf(holdNet_) == circuit::NetState::low;
+        if (input == kHold && held)
+            release(0);
+        else if (input == kHold)
+            spi_.resume();
+        else if (input != 1 || !held)
+            SpiPart::inputChanged(input, high, at);
+    }
     std::uint8_t selected() override
     {
         count_ = 0;
@@ -260,6 +285,8 @@ private:
     }
 
     SparseMemory cells_;
+    std::string file_;
+    circuit::NetId holdNet_;
     std::uint32_t count_ = 0;
     std::uint8_t command_ = 0;
     std::uint32_t address_ = 0;
@@ -273,7 +300,18 @@ private:
 // Blocks of 512 bytes, high capacity addressing above 2 GB is not needed here: a card of standard capacity takes byte addresses, one of high capacity blocks.
 class SdCard final : public SpiPart {
 public:
-    SdCard(PartContext& context, std::vector<std::uint8_t> image, std::uint32_t blocks) : SpiPart(context, k3Volts, "SCK", "MOSI", "MISO"), cells_(std::move(image), 0), blocks_(blocks) {}
+    SdCard(PartContext& context, std::vector<std::uint8_t> image, std::uint32_t blocks)
+        : SpiPart(context, k3Volts, "SCK", "MOSI", "MISO"), cells_(std::move(image), 0), file_(context.setting("image").empty() ? std::string() : context.file(context.setting("image"))), blocks_(blocks) {}
+    [[nodiscard]] std::optional<Contents> unsaved() const override
+    {
+        auto bytes = file_.empty() ? std::nullopt : cells_.changed();
+        return bytes ? std::optional(Contents{file_, std::move(*bytes)}) : std::nullopt;
+    }
+    void saved() override
+    {
+        if (const auto bytes = cells_.changed())
+            cells_.rebase(*bytes);
+    }
     [[nodiscard]] std::string face() const override { return fmt::format("{} MB", blocks_ / 2048); }
     void save(kernel::SaveArchive& ar) override { state(ar); }
     void load(kernel::LoadArchive& ar) override { state(ar); }
@@ -475,6 +513,7 @@ private:
     }
 
     SparseMemory cells_;
+    std::string file_;
     std::uint32_t blocks_;
     bool ready_ = false;
     Time initSince_{};

@@ -24,12 +24,16 @@ constexpr LogicFamily kClock3231{.leastVolts = 2.3, .mostVolts = 6.0, .lowShare 
 
 class TwoWireEeprom final : public TwoWirePart {
 public:
-    TwoWireEeprom(PartContext& context, const std::vector<std::uint8_t>& contents) : TwoWirePart(context, kWide, 0x50, {"A0", "A1", "A2"})
+    TwoWireEeprom(PartContext& context, const std::vector<std::uint8_t>& contents)
+        : TwoWirePart(context, kWide, 0x50, {"A0", "A1", "A2"}), file_(context.setting("contents").empty() ? std::string() : context.file(context.setting("contents")))
     {
         addInput(context, "WP");
         cells_.fill(0xFF);
         std::copy_n(contents.begin(), std::min(contents.size(), cells_.size()), cells_.begin());
+        saved_ = cells_;
     }
+    [[nodiscard]] std::optional<Contents> unsaved() const override { return file_.empty() || cells_ == saved_ ? std::nullopt : std::optional(Contents{file_, std::string(cells_.begin(), cells_.end())}); }
+    void saved() override { saved_ = cells_; }
     void save(kernel::SaveArchive& ar) override { state(ar); }
     void load(kernel::LoadArchive& ar) override { state(ar); }
 
@@ -94,7 +98,8 @@ private:
         dirty_ = 0;
     }
 
-    std::array<std::uint8_t, 4096> cells_{};
+    std::array<std::uint8_t, 4096> cells_{}, saved_{};
+    std::string file_;
     std::uint16_t address_ = 0;
     std::uint8_t come_ = 0;  // bytes of the address
     std::array<std::uint8_t, kPage> page_{};

@@ -7,6 +7,8 @@
 
 #include <fmt/format.h>
 
+#include "bench/rehearsal.h"
+
 namespace bramix::session {
 
 using Clock = std::chrono::steady_clock;
@@ -126,7 +128,20 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     singleSince_ = session_->world().now();
     integralsAt_ = session_->world().now();
     highBefore_.clear();
+    rehearse();
     rebase();
+}
+
+// Told until it has come to pass, or the time in which it would have is over.
+void LiveSession::rehearse()
+{
+    foreseen_.clear();
+    if (session_->world().now() > Time{})
+        return;
+    foreseen_ = bench::rehearse(session_->document(), catalogue_, {.folder = session_->options().folder});
+    for (bench::Finding& f : foreseen_)
+        if (f.code)
+            f.source = session_->place(f.chip, *f.code).brief();
 }
 
 void LiveSession::edit(const bench::Document& document)
@@ -138,6 +153,7 @@ void LiveSession::edit(const bench::Document& document)
         }
         if (auto ok = session_->edit(document); !ok)
             say(true, ok.error().text());
+        rehearse();
         attachCounts();
         highBefore_.clear();
     });
@@ -395,11 +411,16 @@ void LiveSession::publish(bool always)
         fillProbes(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
+        if (world.now() < Time(bench::kRehearsal))
+            for (const bench::Finding& f : foreseen_)
+                if (std::none_of(picture->findings.begin(), picture->findings.end(), [&](const bench::Finding& g) { return g.rule == f.rule && g.where == f.where; }))
+                    picture->findings.push_back(f);
         fillDebug(*picture);
-        for (const auto& unit : world.chips()) {
+        for (std::size_t c = 0; c < world.chips().size(); ++c) {
+            const auto& unit = world.chips()[c];
             const chip::avr::Chip& chip = *unit.chip;
             picture->chips.push_back({unit.id, std::string(unit.table->title), chip.cpu().pc * 2, session_->place(unit.id, chip.cpu().pc * 2).brief(), chip.cpu().cycle, chip.clock().hz(),
-                                      chip.cpu().sleeping, chip.inReset(), unit.firmwareFile});
+                                      chip.cpu().sleeping, chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile});
         }
         for (const auto& uart : world.uarts()) {
             const chip::avr::Chip& chip = *world.chips()[uart.chip].chip;
@@ -474,6 +495,8 @@ void LiveSession::fillPins(Picture& picture)
         pin.drives = !drive.floating() && drive.ohms < 1000;
         pin.pullsUp = !drive.floating() && drive.ohms >= 1000;
         pin.net = circuit.name(net);
+        if (std::find(probes_.begin(), probes_.end(), ref) != probes_.end())
+            pin.into = world.leadAmps(ref);
         picture.pins.emplace(ref, std::move(pin));
     }
 }

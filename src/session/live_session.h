@@ -119,6 +119,7 @@ private:
     template <class Call>
     void goBack(Call&& call);
     void rebase();
+    void rehearse();
 
     const bench::Catalogue& catalogue_;
 
@@ -155,6 +156,7 @@ private:
     TapeRequest tape_;
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
+    std::vector<Finding> foreseen_;  // what the first moments of a run will bring
     std::string watchedPart_;
     Duration probeSpan_ = std::chrono::milliseconds(100);
     std::optional<Time> singleAt_;  // where the one trigger was

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -26,6 +27,7 @@ struct PinPicture {
     double duty = 0;      // share of time high since the picture before
     double volts = 0;
     double amps = 0;      // out of the pin into the net
+    std::optional<double> into;  // by this lead into its part, of one that is looked at closely
     bool drives = false;  // strongly
     double limitAmps = 0;      // absolute maximum; 0 where none is known
     double togetherAmps = 0;   // what the pins of its chip carry together, in or out, whichever is more
@@ -66,6 +68,8 @@ struct ChipPicture {
     std::uint64_t clockHz = 0;
     bool sleeping = false;
     bool inReset = false;
+    double amps = 0;      // from its supply, its pins' currents included
+    double coulombs = 0;  // taken for itself since power-up
     std::string firmwareFile;
 };
 

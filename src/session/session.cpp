@@ -378,7 +378,7 @@ Result<void> Session::saveEeprom()
             return ok;
         eepromSaved_[unit.id] = revision;
     }
-    return {};
+    return world_ == nullptr ? Result<void>{} : world_->keepContents();
 }
 
 Result<void> Session::restart()

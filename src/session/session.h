@@ -70,6 +70,7 @@ public:
     [[nodiscard]] static Result<std::unique_ptr<Session>> open(bench::Document document, const bench::Catalogue& catalogue, const SessionOptions& options);
     ~Session() override;
 
+    [[nodiscard]] const SessionOptions& options() const { return options_; }
     [[nodiscard]] const bench::Document& document() const { return document_; }
     [[nodiscard]] bench::World& world() { return *world_; }
     [[nodiscard]] const bench::World& world() const { return *world_; }

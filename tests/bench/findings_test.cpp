@@ -103,6 +103,19 @@ private slots:
         row("no-supply", "a", amp, {"v.V a.+", "a.- a.OUT", "r.1 a.OUT", "r.2 g.V", "a.V- g.V"}, amp, {"v.V a.+", "a.- a.OUT", "r.1 a.OUT", "r.2 g.V", "a.V- g.V", "a.V+ v.V"});
         const Strings twelve{"b battery set = { voltage = \"12V\", inner = \"10\" }", "m briar-328", "r resistor set = { resistance = \"4k7\" }", "s resistor set = { resistance = \"2k2\" }"};
         row("pin-over-voltage", "m.PC0", twelve, {"b.+ r.1", "r.2 m.PC0", "b.- m.GND"}, twelve, {"b.+ r.1", "r.2 m.PC0", "b.- m.GND", "s.1 m.PC0", "s.2 m.GND"});
+        // Half a bridge that is told to be what it is not: no delay anywhere in the loop.
+        const Strings ring{"v supply-5v", "g ground", "b motor-bridge", "q nmos", "r resistor", "s resistor"};
+        const Strings bridged{"v.V b.VCC", "v.V b.VM", "g.V b.GND", "v.V b.EN", "b.IN2 g.V", "q.S g.V", "r.1 v.V", "s.1 b.OUT1", "s.2 g.V"};
+        Strings inverted = bridged, followed = bridged;
+        inverted.insert(inverted.end(), {"b.OUT1 q.G", "q.D b.IN1", "r.2 b.IN1"});
+        followed.insert(followed.end(), {"b.OUT1 b.IN1", "q.G g.V", "q.D r.2"});
+        row("oscillation", "b.IN1", ring, inverted, ring, followed);
+        // A source of a milliohm beside one nanoampere through a hundred megohms: more than the digits of a solver hold apart.
+        const Strings faint{"g ground", "p pmos", "q pmos", "r resistor set = { resistance = \"100M\" }", "b battery set = { voltage = \"5\", inner = \"0.001\" }", "c current-source set = { current = \"1n\", compliance = \"1000\" }"};
+        Strings plain = faint;
+        plain[4] = "b battery set = { voltage = \"5\", inner = \"1\" }";
+        const Strings faintly{"p.G q.G", "q.G b.+", "b.+ c.+", "p.D p.S", "p.S q.D", "q.D q.S", "q.S b.-", "r.1 c.-", "g.V r.2"};
+        row("no-solution", "p.G", faint, faintly, plain, faintly);
         const Strings meter{"v supply-5v", "g ground", "meter1 multimeter", "r resistor set = { resistance = \"1k\" }"};
         row("meter-short", "meter1", meter, {"v.V meter1.+", "meter1.COM g.V"}, meter, {"v.V meter1.+", "meter1.COM r.1", "r.2 g.V"}, 1);
         row("bus-without-pull-up", "m.PC4", {"m briar-328", "n briar-328", "v supply-5v", "r resistor"}, {"m.PC4 n.PC4", "m.PC5 n.PC5"}, {"m briar-328", "n briar-328", "v supply-5v", "r resistor", "s resistor"},

@@ -4,6 +4,7 @@
 //   set PART.CONTROL@MS=VALUE    run MS (1000)  expect TEXT (on the serial line, in this order)
 //   look PART = "face", rows joined by |        angle PART = degrees        speed PART = a to b (turns a minute)
 //   lit@MS / dark@MS PART.LIGHT …               finding RULE PART           quiet (no warning and no error)
+//   file NAME (an empty one beside the bench)   holds NAME OFFSET HEX …     box PART X Y WIDTH HEIGHT (around the dots that are lit)
 #include <QtTest>
 
 #include <cmath>
@@ -83,6 +84,9 @@ private slots:
             } else if (words[0] == "wire") {
                 for (qsizetype i = 2; i < words.size(); ++i)
                     wires += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(words[1], words[i]);
+            } else if (words[0] == "file") {
+                QFile blank(folder.filePath(words[1]));
+                QVERIFY(blank.open(QIODevice::WriteOnly));
             } else if (words[0] == "run") {
                 run = words[1].toDouble();
             } else if (const qsizetype at = line.indexOf('@'); at > 0 && words[0] != "expect" && words[0] != "look") {
@@ -96,7 +100,7 @@ private slots:
         const auto good = bench::checkDocument(*document, *catalogue, "driver");
         QVERIFY2(good.has_value(), good ? "" : good.error().text().c_str());
         said_.clear();
-        auto built = bench::World::build(*document, *catalogue, {}, this);
+        auto built = bench::World::build(*document, *catalogue, {.folder = folder.path().toStdString()}, this);
         QVERIFY2(built.has_value(), built ? "" : built.error().text().c_str());
         bench::World& world = **built;
 
@@ -152,6 +156,24 @@ private slots:
             } else if (words[0] == "speed") {
                 const double speed = QString::fromStdString(part->face()).section(' ', 0, 0).toDouble();
                 QVERIFY2(speed >= words[3].toDouble() && speed <= words[5].toDouble(), qPrintable(QString::number(speed) + "\n" + notes));
+            } else if (words[0] == "holds") {
+                const auto kept = world.keepContents();
+                QVERIFY2(kept.has_value(), kept ? "" : kept.error().text().c_str());
+                QFile keeps(folder.filePath(words[1]));
+                QVERIFY(keeps.open(QIODevice::ReadOnly) && keeps.seek(words[2].toLongLong(nullptr, 0)));
+                const QByteArray bytes = keeps.read(words.size() - 3);
+                QVERIFY2(bytes == QByteArray::fromHex(words.mid(3).join(' ').toLatin1()), bytes.toHex(' ').constData());
+                // And once more there is nothing to write.
+                QVERIFY(keeps.remove() && world.keepContents().has_value() && !keeps.exists());
+            } else if (words[0] == "box") {
+                QVERIFY(part != nullptr);
+                const parts::Part::Dots dots = part->dots();
+                QRect box;
+                for (int i = 0; i < dots.columns * dots.rows; ++i)
+                    if (dots.colors[static_cast<std::size_t>(i)] != dots.colors.back())
+                        box = box.united(QRect(i % dots.columns, i / dots.columns, 1, 1));
+                const QString seen = QString("%1 %2 %3 %4").arg(box.x()).arg(box.y()).arg(box.width()).arg(box.height());
+                QVERIFY2(seen == words.mid(2).join(' '), qPrintable(seen));
             } else if (words[0] == "finding") {
                 QVERIFY2(notes.contains(words[1] + " " + words[2] + ":"), qPrintable(notes));
             } else if (words[0] == "quiet") {
@@ -180,7 +202,7 @@ private slots:
             bench::World& world = **made;
             world.runUntil(Time(20ms));
             for (const auto& control : kind.controls)
-                QVERIFY(world.setControl("p", control.name, control.most == 1 && control.type != "dial" ? 1 : (control.least + control.most) / 2).has_value());
+                QVERIFY(world.setControl("p", control.name, control.most == 1 && control.type != "dial" ? 1 : control.logarithmic ? std::sqrt(control.least * control.most) : (control.least + control.most) / 2).has_value());
             world.runUntil(Time(25ms));
             const auto save = [&] {
                 kernel::SaveArchive ar;

@@ -583,7 +583,10 @@ void BenchView::drawHoverCard(QPainter& painter)
         if (pin.drives && pin.limitAmps > 0)
             lines << tr("%1 out of the pin, of %2; the chip's pins %3 of %4").arg(quantity(pin.amps, kernel::Unit::ampere), quantity(pin.limitAmps, kernel::Unit::ampere), quantity(pin.togetherAmps, kernel::Unit::ampere),
                                                                           quantity(pin.togetherLimit, kernel::Unit::ampere));
-        else if (std::abs(pin.amps) > 1e-7)
+        else if (pin.into && std::abs(*pin.into) > 5e-8)
+            lines << (*pin.into > 0 ? tr("%1 into it by this lead, %2") : tr("%1 out of it by this lead, %2"))
+                         .arg(quantity(std::abs(*pin.into), kernel::Unit::ampere), quantity(std::abs(*pin.into * pin.volts), kernel::Unit::watt));
+        else if (!pin.into && std::abs(pin.amps) > 1e-7)
             lines << tr("%1 out of the pin").arg(quantity(pin.amps, kernel::Unit::ampere));
         if (pin.adcCount >= 0 && !pin.drives)
             lines << tr("converts to %1 of 1023, against %2").arg(pin.adcCount).arg(quantity(pin.adcReference, kernel::Unit::volt));

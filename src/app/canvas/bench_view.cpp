@@ -221,12 +221,24 @@ bool BenchView::turnDial(QPointF widget, double steps)
     const std::string name = kind == nullptr ? std::string() : art_.dialAt(*kind, *part, toSheet(widget));
     if (name.empty())
         return false;
-    const bench::ControlKind& dial = *kind->control(name);
-    const auto now = editor_.picture().controls.find(part->id + "." + name);
-    const double at = now == editor_.picture().controls.end() ? dial.standard : now->second;
-    const double step = kind->behaviour == "encoder" ? 1 : (dial.most - dial.least) / 100;
-    editor_.setControl(part->id, name, std::clamp(at + steps * step, dial.least, dial.most));
+    editor_.turnDial(*part, *kind->control(name), steps);
     return true;
+}
+
+// By keys: the dial under the pointer, else the first one of the only part that is chosen.
+void BenchView::turnDialByKey(double steps)
+{
+    if (turnDial(pointer_, steps) || editor_.selection().parts.size() != 1)
+        return;
+    const bench::PartItem* part = editor_.document().part(*editor_.selection().parts.begin());
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    if (kind == nullptr)
+        return;
+    for (const bench::ControlKind& control : kind->controls)
+        if (control.type == "dial" || control.type == "choice") {
+            editor_.turnDial(*part, control, steps);
+            return;
+        }
 }
 
 void BenchView::endHold()

@@ -47,6 +47,8 @@ public:
     void selectAll();
     void askNetFlag();
     void recolorSelection();
+    // A hundredth of its way for each step, one stop of a dial with stops.
+    void turnDialByKey(double steps);
     // The whole sheet into a file: SVG, PDF (in true size), or PNG, by its suffix. False where it cannot be written.
     [[nodiscard]] bool exportSheet(const QString& file);
     // Brings a part into view and selects it.

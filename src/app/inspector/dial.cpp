@@ -262,6 +262,19 @@ Dial::Dial(Editor& editor, const std::string& part, const bench::ControlKind& co
     }
 }
 
+// Up and down in the number turn it.
+void Dial::keyPressEvent(QKeyEvent* event)
+{
+    static const std::map<int, double> kTurns{{Qt::Key_Up, 1}, {Qt::Key_Down, -1}, {Qt::Key_PageUp, 10}, {Qt::Key_PageDown, -10}};
+    const bench::PartItem* part = editor_.document().part(part_);
+    const auto turn = kTurns.find(event->key());
+    if (turn == kTurns.end() || part == nullptr)
+        return QWidget::keyPressEvent(event);
+    number_->setModified(false);
+    number_->setText(quantity(editor_.turnDial(*part, control_, turn->second), unit_));
+    number_->selectAll();
+}
+
 double Dial::toDial(int step) const
 {
     const double share = static_cast<double>(step) / kSteps;

@@ -61,6 +61,9 @@ public:
 signals:
     void unfoldedChanged(bool unfolded);
 
+protected:
+    void keyPressEvent(QKeyEvent*) override;
+
 private:
     void unfold(bool on);
     void buildFollow();

@@ -498,6 +498,8 @@ void Inspector::addFirmware(const bench::PartItem& part)
                 QString text = chip.firmwareFile.empty() ? tr("none loaded") : QFileInfo(QString::fromStdString(chip.firmwareFile)).fileName();
                 text += QString("\n%1  0x%2%3").arg(chip.inReset ? tr("in reset") : chip.sleeping ? tr("asleep") : tr("at")).arg(chip.pc, 4, 16, QChar('0')).arg(
                     chip.place.empty() ? QString() : "  " + QString::fromStdString(chip.place));
+                if (const double span = kernel::seconds(editor_.picture().now); span > 0)
+                    text += tr("\ntakes %1; without its pins %2 on average").arg(quantity(chip.amps, kernel::Unit::ampere), quantity(chip.coulombs / span, kernel::Unit::ampere));
                 name->setText(text);
             }
     });

@@ -1,6 +1,7 @@
 #include "app/shell/editor.h"
 
 #include <algorithm>
+#include <cmath>
 #include <array>
 
 #include <QCryptographicHash>
@@ -337,6 +338,21 @@ void Editor::firmwareBuilt()
 void Editor::replacePart(const std::string& part) { session_.replacePart(part); }
 
 // What stays where a hand puts it is part of the bench, though not of its history.
+double Editor::turnDial(const bench::PartItem& part, const bench::ControlKind& dial, double steps)
+{
+    // Where a hand has left it, as the picture may be a frame behind; but where it moves by itself, where it is.
+    const auto left = part.controls.find(dial.name);
+    const auto now = picture().controls.find(part.id + "." + dial.name);
+    const double at = part.follow.contains(dial.name) && now != picture().controls.end() ? now->second : left != part.controls.end() ? left->second : dial.standard;
+    const bench::PartKind* kind = catalogue_.find(part.kind);
+    const double step = dial.type == "choice" || (kind != nullptr && kind->behaviour == "encoder") ? 1 : (dial.most - dial.least) / 100;
+    // A dial over decades turns by its logarithm.
+    const double turned = dial.logarithmic ? at * std::pow(dial.most / dial.least, steps / 100) : at + steps * step;
+    const double value = std::clamp(turned, dial.least, dial.most);
+    setControl(part.id, dial.name, value);
+    return value;
+}
+
 void Editor::setControl(const std::string& part, const std::string& control, double value)
 {
     session_.setControl(part, control, value);

@@ -74,6 +74,8 @@ public:
     void firmwareBuilt();
     void replacePart(const std::string& part);
     void setControl(const std::string& part, const std::string& control, double value);
+    // By hundredths of its way, or stop by stop; gives the new value.
+    double turnDial(const bench::PartItem& part, const bench::ControlKind& dial, double steps);
     // Into the named part, and into the document, as a path beside the bench file where that is possible.
     void loadFirmware(const std::string& part, const QString& file);
 

@@ -263,6 +263,10 @@ void MainWindow::addCommands()
     });
     add(tr("Next span of the probes"), {}, [this] { editor_.nextProbeSpan(); });
     add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
+    add(tr("Turn the dial under the pointer, or of the selected part, up"), {QKeySequence(Qt::Key_Plus), QKeySequence(Qt::Key_Equal)}, [this] { bench_->turnDialByKey(1); });
+    add(tr("Turn it down"), {QKeySequence(Qt::Key_Minus)}, [this] { bench_->turnDialByKey(-1); });
+    add(tr("Turn it up by a tenth of its way"), {QKeySequence(Qt::Key_PageUp)}, [this] { bench_->turnDialByKey(10); });
+    add(tr("Turn it down by a tenth of its way"), {QKeySequence(Qt::Key_PageDown)}, [this] { bench_->turnDialByKey(-10); });
     add(tr("Select all"), {QKeySequence::SelectAll}, [this] { bench_->selectAll(); });
     add(tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); });
     add(tr("Zoom in"), {QKeySequence::ZoomIn, QKeySequence(Qt::CTRL | Qt::Key_Equal)}, [this] { bench_->zoomBy(1.25, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });

@@ -404,6 +404,7 @@ const ChipTable& atmega2560()
         .core = {.flashWords = 128 * 1024, .ramStart = 0x200, .ramEnd = 0x21FF, .longPc = true, .hasElpm = true, .hasEind = true},
         .usualHz = 16'000'000,
         .highestVolts = 5.5,
+        .supply = {.activeAmps = 10e-3, .idleAmps = 2.7e-3, .downAmps = 0.5e-6, .watchdogAmps = 4.5e-6},  // section 31.2
         .ioEnd = 0x200,
         .registers = kRegisters,
         .vectors = kVectors,

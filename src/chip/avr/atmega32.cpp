@@ -185,6 +185,7 @@ const ChipTable& atmega32()
         .core = {.flashWords = 16 * 1024, .ramStart = 0x60, .ramEnd = 0x85F},
         .usualHz = 16'000'000,
         .highestVolts = 5.5,
+        .supply = {.activeAmps = 14.7e-3, .idleAmps = 4.7e-3, .downAmps = 0.5e-6, .watchdogAmps = 9.5e-6},  // 1.1 and 0.35 mA at 1 MHz and 3 V
         .ioEnd = 0x60,
         .registers = kRegisters,
         .vectors = kVectors,

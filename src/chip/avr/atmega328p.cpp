@@ -202,6 +202,7 @@ const ChipTable& atmega328p()
         .core = {.flashWords = 16 * 1024, .ramStart = 0x100, .ramEnd = 0x8FF},
         .usualHz = 16'000'000,
         .highestVolts = 5.5,
+        .supply = {.activeAmps = 5.2e-3, .idleAmps = 1.2e-3, .downAmps = 0.1e-6, .watchdogAmps = 4.1e-6},  // table 29-2
         .ioEnd = 0x100,
         .registers = kRegisters,
         .vectors = kVectors,

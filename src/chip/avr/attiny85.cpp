@@ -132,6 +132,7 @@ const ChipTable& attiny85()
         .core = {.flashWords = 4 * 1024, .ramStart = 0x60, .ramEnd = 0x25F, .hasMul = false, .hasJmp = false},
         .usualHz = 8'000'000,
         .highestVolts = 5.5,
+        .supply = {.activeAmps = 5e-3, .idleAmps = 1.2e-3, .downAmps = 0.1e-6, .watchdogAmps = 4e-6},  // table 21-2
         .ioEnd = 0x60,
         .registers = kRegisters,
         .vectors = kVectors,

@@ -96,6 +96,7 @@ Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueu
         resetFlagBits_ |= names_.bit(name).mask;
 
     Ports::Electrical electrical;
+    electrical.pullUpOhms = options.pullUpOhms;
     ports_ = make<Ports>(*this, circuit, electrical);
     system_ = make<SystemControl>(*this, !options.hasCrystal ? 0 : options.clockHz != 0 ? options.clockHz : table.usualHz);
     system_->powerChanged = [this](std::int64_t cycle) { powerChanged(cycle); };
@@ -224,6 +225,7 @@ void Chip::powerOn()
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_ && !options_.startsAtOnce && !clockless_)
         beginAfter(system_->startDelay(), system_->startClocks() + kResetClocks);
+    reckonConsumption();
 }
 
 void Chip::resetCore(std::uint8_t cause)
@@ -266,6 +268,7 @@ void Chip::takeReset()
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_)
         beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);
+    reckonConsumption();
 }
 
 // The core starts so much later than now.
@@ -294,6 +297,7 @@ void Chip::updateHold()
         return;
     inReset_ = false;
     beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);
+    reckonConsumption();
 }
 
 double Chip::brownOutVolts() const
@@ -329,6 +333,21 @@ void Chip::setSupply(double volts)
         updateHold();
     }
     checkSpeed();
+    reckonConsumption();
+}
+
+// A reset keeps the clocks going: it takes what idle takes.
+void Chip::reckonConsumption(std::int64_t cycle)
+{
+    const bool still = !powered_ || clockless_;
+    const bool deep = cpu_.sleeping && !inReset_ && sleepMode_ >= Sleep::powerSave;
+    const bool idle = inReset_ || cpu_.sleeping;
+    const SupplyRow& row = table_.supply;
+    const double siemens = still || deep ? row.downSiemens(!still && watchdog_->running()) : idle ? row.idleSiemens(clock_.hz()) : row.activeSiemens(clock_.hz());
+    const bool differs = siemens != consumption_.siemens();
+    consumption_.change(siemens, supplyVolts_, std::max(clock_.timeOf({cycle}), queue_.now()));
+    if (differs)
+        observer_.chipLoads();
 }
 
 void Chip::setClock(std::uint64_t hz)
@@ -347,6 +366,7 @@ void Chip::setClock(std::uint64_t hz)
         p->clockChanged(cycle);
     cpu_.stopBy(INT64_MIN);
     checkSpeed();
+    reckonConsumption();
 }
 
 // Figure 29-1 "Maximum Frequency vs. VCC"; the ATmega2560 and ATmega32 are made for 16 MHz from 4.5 V on.
@@ -527,6 +547,7 @@ void Chip::wake()
 {
     cpu_.sleeping = false;
     const bool deep = sleepMode_ == Sleep::powerDown || sleepMode_ == Sleep::powerSave;
+    reckonConsumption();
     cpu_.cycle += kWakeClocks + (!deep ? 0 : system_->isStandby() ? kStandbyClocks : system_->startClocks());
     if (sleepMode_ == Sleep::idle)
         return;
@@ -615,6 +636,7 @@ void Chip::sleepInstruction(std::int64_t cycle)
             if (p->runsIn() < sleepMode_)
                 p->stop(Peripheral::kBySleep, cycle);
     adc_->sleepEntered(sleepMode_, cycle);
+    reckonConsumption(cycle);
 }
 
 void Chip::watchdogReset(std::int64_t cycle)

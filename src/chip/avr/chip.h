@@ -45,6 +45,8 @@ public:
     virtual void chipInterrupt(std::uint8_t vector, kernel::Time at) = 0;
     // The core sleeps, and an interrupt has just become due that wakes it.
     virtual void chipWakes() {}
+    // What it takes from its supply has changed; told in the midst of an instruction.
+    virtual void chipLoads() {}
 };
 
 struct ChipOptions {
@@ -53,6 +55,7 @@ struct ChipOptions {
     std::optional<FuseBytes> fuses{};  // absent: those of a chip on nothing (idealFuses)
     bool startsAtOnce = true;        // an ideal reset: no start-up time at power-up
     double supplyVolts = 5.0;
+    double pullUpOhms = 35'000;      // of the pins' pull-ups: 20 to 50 kΩ
     std::uint32_t actor = 0;         // who this chip is in a Cause
     std::uint64_t seed = 1;          // of what SRAM holds at power-up
 };
@@ -82,6 +85,9 @@ public:
     // The voltage between VCC and GND, now. Below the power-on threshold everything is lost; below the brown-out level, if the fuses
     // say so, the chip is held in reset.
     void setSupply(double volts);
+    // What it takes from its supply just now, as a conductance, and what it has taken since power-up in coulombs.
+    [[nodiscard]] double supplySiemens() const { return consumption_.siemens(); }
+    [[nodiscard]] double chargeTaken() const { return consumption_.coulombs(now()); }
 
     // Executes up to the first instruction boundary at or after `until`, or to the earliest alarm. Does nothing while the
     // chip is held in reset or has faulted.
@@ -179,7 +185,7 @@ public:
     void state(Archive& ar)
     {
         ar(cpu_, clock_, registers_, fuses_, pending_, enabledVectors_, flags_, inReset_, resetLine_, brownOut_, powered_, clockless_, supplyVolts_, pendingReset_, accessCycle_, awaited_,
-           sleepMode_, noted_, badVectors_, shared_, own_, pendingSince_, interruptCounts_);
+           sleepMode_, noted_, badVectors_, shared_, own_, pendingSince_, interruptCounts_, consumption_);
         for (const auto& p : peripherals_) {
             if constexpr (Archive::kLoading)
                 p->load(ar);
@@ -221,6 +227,8 @@ private:
     void writePlain(std::uint16_t address, std::uint8_t value);
     void noteOnce(std::uint16_t address, const char* rule, const std::string& text);
     void checkSpeed();
+    void reckonConsumption() { reckonConsumption(cycleNow()); }
+    void reckonConsumption(std::int64_t cycle);
 
     const ChipOptions options_;
     kernel::EventQueue& queue_;
@@ -276,6 +284,7 @@ private:
     bool powered_ = true;
     bool clockless_ = false;            // nothing oscillates
     double supplyVolts_ = 5.0;
+    Consumption consumption_;
     std::uint8_t pendingReset_ = 0;     // causes of a reset that waits for the end of the instruction
     bool executing_ = false;
     bool yields_ = false;

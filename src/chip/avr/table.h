@@ -10,6 +10,7 @@
 #include <span>
 #include <string_view>
 
+#include "chip/avr/consumption.h"
 #include "chip/avr/isa.h"
 
 namespace bramix::chip::avr {
@@ -107,6 +108,7 @@ struct ChipTable {
     Core core;
     std::uint64_t usualHz = 0;
     double highestVolts = 5.5;
+    SupplyRow supply{};
     std::uint16_t ioEnd = 0;  // first data address after I/O
     std::span<const RegisterRow> registers;
     std::span<const VectorRow> vectors;

@@ -25,6 +25,7 @@ public:
     void interruptTaken(std::uint8_t vector) override;
     [[nodiscard]] Sleep runsIn() const override { return Sleep::powerDown; }
 
+    [[nodiscard]] bool running() const { return alarm_.armed(); }
     // WDR.
     void restart();
 

@@ -1,12 +1,15 @@
 // Three volts: an EEPROM, a serial flash and an SD card, each written and read again.
 /*
 mcu atmega328p at 3v3
-part mem 24c32
-part flash w25q32
-part card sd-card
+file mem.bin
+file flash.bin
+file card.img
+part mem 24c32 set = { contents = "mem.bin" }
+part flash w25q32 set = { contents = "flash.bin" }
+part card sd-card set = { image = "card.img" }
 part r1 resistor set = { resistance = "4k7" }
 part r2 resistor set = { resistance = "4k7" }
-wire mcu.VCC mem.VCC r1.1 r2.1 flash.VCC flash.WP flash.HOLD card.VCC
+wire mcu.VCC mem.VCC r1.1 r2.1 flash.VCC flash.WP card.VCC
 wire mcu.GND mem.GND mem.A0 mem.A2 mem.WP flash.GND card.GND
 wire mcu.VCC mem.A1
 wire mcu.PC4 mem.SDA r1.2
@@ -16,12 +19,16 @@ wire mcu.PB4 flash.DO card.MISO
 wire mcu.PB5 flash.CLK card.SCK
 wire mcu.PB2 flash.CS
 wire mcu.PD2 card.CS
+wire mcu.PD3 flash.HOLD
 run 3000
 expect eeprom 41 42 43, polled
-expect id EF 40 16
+expect id EF 40 16, held EF 40
 expect flash FF then 0F then 0A
 expect erased FF
 expect card ready, block 5 says 5A A5
+holds mem.bin 0x11F 41
+holds flash.bin 0x010202 FF 3C FF
+holds card.img 2560 5A A5
 */
 #include "driver.h"
 
@@ -107,11 +114,22 @@ int main(void)
     spi_begin();
     OUTPUT(D, 2);
     HIGH(D, 2);
+    OUTPUT(D, 3);
+    HIGH(D, 3);
     LOW(B, 2);
     spi(0x9F);
     const uint8_t a = spi(0), b = spi(0), c = spi(0);
     HIGH(B, 2);
-    printf("id %02X %02X %02X\n", a, b, c);
+    // The same with a pause: eight clocks that the flash does not hear.
+    LOW(B, 2);
+    spi(0x9F);
+    const uint8_t d = spi(0);
+    LOW(D, 3);
+    spi(0xFF);
+    HIGH(D, 3);
+    const uint8_t e = spi(0);
+    HIGH(B, 2);
+    printf("id %02X %02X %02X, held %02X %02X\n", a, b, c, d, e);
     const uint8_t before = flash();
     program(0x0F);
     const uint8_t first = flash();
@@ -126,6 +144,7 @@ int main(void)
     HIGH(B, 2);
     settle();
     printf("erased %02X\n", flash());
+    program(0x3C);
 
     SPCR |= 2;  // slowly
     for (uint8_t i = 0; i < 10; ++i)
