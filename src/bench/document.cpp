@@ -220,6 +220,7 @@ struct Loader {
             r.wrong(*r.table().get("color"), fmt::format("color \"{}\"; expected {}", w.color, fmt::join(wireColors(), ", ")));
         for (const auto& [x, y] : r.points("via"))
             w.via.push_back({x, y});
+        w.ribbon = r.text("ribbon");
         w.remarks = remarksOf(r, "a wire");
         return w;
     }
@@ -433,6 +434,8 @@ std::string writeDocument(const Document& d)
                 via += (via.empty() ? "" : ", ") + pointText(p);
             out += fmt::format("via = [{}]\n", via);
         }
+        if (!w.ribbon.empty())
+            out += fmt::format("ribbon = {}\n", quote(w.ribbon));
         writeUnknown(out, w.remarks);
     }
     for (const NetItem& n : d.nets) {

@@ -60,6 +60,7 @@ struct WireItem {
     PinRef to;
     std::string color = "slate";
     std::vector<GridPoint> via;
+    std::string ribbon;  // wires of one name are drawn side by side as one; empty for most
     Remarks remarks;
     bool operator==(const WireItem&) const = default;
 };

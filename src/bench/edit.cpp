@@ -106,6 +106,33 @@ void turnParts(Document& document, const Catalogue& catalogue, const std::set<st
         std::nullopt);
 }
 
+namespace {
+
+std::string freshRibbon(const Document& document)
+{
+    for (int n = 1;; ++n) {
+        std::string name = fmt::format("ribbon{}", n);
+        if (std::none_of(document.wires.begin(), document.wires.end(), [&](const WireItem& w) { return w.ribbon == name; }))
+            return name;
+    }
+}
+
+// The ribbons of wires from here on are new ones, beside those that they were copied from.
+void renameRibbons(Document& document, std::size_t from)
+{
+    std::map<std::string, std::string> fresh;
+    for (std::size_t i = from; i < document.wires.size(); ++i) {
+        std::string& name = document.wires[i].ribbon;
+        if (name.empty())
+            continue;
+        if (!fresh.contains(name))
+            fresh[name] = freshRibbon(document);
+        name = fresh[name];
+    }
+}
+
+}  // namespace
+
 Selection duplicate(Document& document, const Selection& what, GridPoint by)
 {
     Selection copies;
@@ -134,6 +161,7 @@ Selection duplicate(Document& document, const Selection& what, GridPoint by)
         copies.wires.insert(document.wires.size());
         document.wires.push_back(std::move(w));
     }
+    renameRibbons(document, wireCount);
     for (NetItem& net : document.nets) {
         const std::size_t pinCount = net.pins.size();
         for (std::size_t i = 0; i < pinCount; ++i)
@@ -194,6 +222,7 @@ Result<Selection> paste(Document& document, const Catalogue& catalogue, const st
         pasted.wires.insert(document.wires.size());
         document.wires.push_back(std::move(wire));
     }
+    renameRibbons(document, document.wires.size() - copied->wires.size());
     for (const NetItem& net : copied->nets) {
         auto here = std::find_if(document.nets.begin(), document.nets.end(), [&](const NetItem& n) { return n.name == net.name; });
         if (here == document.nets.end())
@@ -318,6 +347,30 @@ void remove(Document& document, const Selection& what)
         std::erase_if(net.pins, [&](const PinRef& pin) { return isIn(what.parts, pin); });
     std::erase_if(document.nets, [](const NetItem& net) { return net.pins.empty(); });
     std::erase_if(document.parts, [&](const PartItem& part) { return what.parts.contains(part.id); });
+}
+
+bool toggleRibbon(Document& document, const std::set<std::size_t>& wires)
+{
+    if (wires.empty() || *wires.rbegin() >= document.wires.size())
+        return false;
+    if (std::all_of(wires.begin(), wires.end(), [&](std::size_t i) { return !document.wires[i].ribbon.empty(); })) {
+        for (const std::size_t i : wires)
+            document.wires[i].ribbon.clear();
+        return true;
+    }
+    std::map<std::pair<std::string, std::string>, std::vector<std::size_t>> between;
+    for (const std::size_t i : wires)
+        between[std::minmax(document.wires[i].from.part, document.wires[i].to.part)].push_back(i);
+    bool made = false;
+    for (const auto& [ends, group] : between) {
+        if (group.size() < 2)
+            continue;
+        const std::string name = freshRibbon(document);
+        for (const std::size_t i : group)
+            document.wires[i].ribbon = name;
+        made = true;
+    }
+    return made;
 }
 
 bool addWire(Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to, const std::vector<GridPoint>& via)

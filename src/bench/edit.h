@@ -42,6 +42,9 @@ void distribute(Document& document, const Catalogue& catalogue, const std::set<s
 bool replaceKind(Document& document, const Catalogue& catalogue, const std::string& part, const std::string& kind);
 // False where the wire would join a pin to itself or is there already.
 bool addWire(Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to, const std::vector<GridPoint>& via);
+// Makes ribbons of these wires, one for each two parts that two of them or more join, or takes them apart where all of them lie in ribbons already.
+// False where there is nothing to do.
+bool toggleRibbon(Document& document, const std::set<std::size_t>& wires);
 // The colour that a new wire takes: rust to a supply, ink to ground, else one that its neighbours do not have.
 [[nodiscard]] std::string colorFor(const Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to);
 // Gives a pin a net flag; an empty name takes it away. A net named like a board's supply pin takes that pin in.

@@ -2,7 +2,10 @@
 #include <QLineEdit>
 #include <QtTest>
 
+#include <cmath>
+
 #include "app/application.h"
+#include "app/canvas/bench_view.h"
 #include "app/inspector/dial.h"
 #include "app/shell/main_window.h"
 
@@ -54,6 +57,34 @@ private slots:
         });
         editor().select({{"sensor1"}, {}});
         editor().session().settle();
+    }
+
+    // A hundredth of its way a step: of a dial over decades by its logarithm, 0.1 to 100 000 lux.
+    void keysTurnIt()
+    {
+        editor().setControl("sensor1", "light", 100);
+        auto* bench = window_->findChild<BenchView*>();
+        bench->setFocus();
+        QTest::keyClick(bench, Qt::Key_Plus);
+        const auto left = [&] { return editor().document().part("sensor1")->controls.at("light"); };
+        const bench::ControlKind& dial = *catalogue_.find("light-sensor")->control("light");
+        const double step = std::pow(dial.most / dial.least, 0.01);
+        QCOMPARE(left(), 100 * step);
+        QTest::keyClick(bench, Qt::Key_Minus);
+        QTest::keyClick(bench, Qt::Key_Minus);
+        QVERIFY(std::fabs(left() - 100 / step) < 1e-6);
+        QTest::keyClick(bench, Qt::Key_PageUp);
+        QVERIFY(std::fabs(left() - 100 * std::pow(step, 9)) < 1e-6);
+        auto* number = window_->findChild<QLineEdit*>("number-light");
+        number->setFocus();
+        QTest::keyClick(number, Qt::Key_Down);
+        QVERIFY(std::fabs(left() - 100 * std::pow(step, 8)) < 1e-6);
+        QTest::keyClick(number, Qt::Key_PageDown);
+        QVERIFY(std::fabs(left() - 100 * std::pow(step, -2)) < 1e-6);
+        for (int i = 0; i < 12; ++i)
+            QTest::keyClick(number, Qt::Key_PageUp);
+        QCOMPARE(left(), dial.most);
+        QTRY_COMPARE(light(), dial.most);
     }
 
     void aNumberIsTyped()

@@ -23,6 +23,29 @@ class EditsTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // A ribbon is a name on its wires: made, copied under another name, kept in the file, and taken apart.
+    void wiresAreTiedIntoRibbons()
+    {
+        Document d = *parseDocument("t", "bramix = 1\n[[part]]\nid = \"a\"\nkind = \"74hc595\"\nat = [0, 0]\n[[part]]\nid = \"b\"\nkind = \"seven-segment\"\nat = [30, 0]\n[[part]]\nid = \"c\"\nkind = \"resistor\"\nat = [60, 0]\n");
+        for (const auto& [from, to] : std::vector<std::pair<PinRef, PinRef>>{{{"a", "QA"}, {"b", "a"}}, {{"b", "b"}, {"a", "QB"}}, {{"a", "QC"}, {"b", "c"}}, {{"c", "1"}, {"a", "QD"}}})
+            d.wires.push_back({from, to, "slate", {}, {}, {}});
+        QVERIFY(!toggleRibbon(d, {}) && !toggleRibbon(d, {0}) && !toggleRibbon(d, {0, 3}) && !toggleRibbon(d, {0, 9}));
+        QVERIFY(toggleRibbon(d, {0, 1, 3}));
+        QCOMPARE(d.wires[0].ribbon, "ribbon1");
+        QCOMPARE(d.wires[1].ribbon, "ribbon1");
+        QVERIFY(d.wires[2].ribbon.empty() && d.wires[3].ribbon.empty());
+        QVERIFY(*parseDocument("t", writeDocument(d)) == d);
+        const Selection copies = duplicate(d, {{"a", "b"}, {}}, {0, 40});
+        QCOMPARE(copies.wires.size(), std::size_t{3});
+        QCOMPARE(d.wires[4].ribbon, "ribbon2");
+        QCOMPARE(d.wires[5].ribbon, "ribbon2");
+        QVERIFY(d.wires[6].ribbon.empty());
+        const auto pasted = paste(d, catalogue(), copyText(d, {{"a", "b"}, {}}), {0, 90});
+        QVERIFY(pasted && d.wires[*pasted->wires.begin()].ribbon == "ribbon3");
+        QVERIFY(toggleRibbon(d, {0, 1, 2}) && d.wires[2].ribbon == "ribbon4" && d.wires[0].ribbon == "ribbon4");
+        QVERIFY(toggleRibbon(d, {0, 1, 2}) && d.wires[0].ribbon.empty());
+    }
+
     // Each step back and each step forward gives the very file that stood there.
     void aThousandEditsGoBackAndForth()
     {

@@ -25,9 +25,8 @@ QRectF BenchView::sheetBounds()
     for (const bench::PartItem& part : editor_.document().parts)
         if (const bench::PartKind* kind = editor_.catalogue().find(part.kind))
             out = out.united(art_.sheetBox(*kind, part).adjusted(0, part.label.empty() ? 0 : -22, 0, 0));
-    for (const auto& path : paths_)
-        for (const bench::GridPoint& p : path)
-            out = out.united(QRectF(toUnits(p) - QPointF(3, 3), QSizeF(6, 6)));
+    for (const QPolygonF& line : wires_.lines)
+        out = out.united(line.boundingRect().adjusted(-3, -3, 3, 3));
     for (const bench::NetItem& net : editor_.document().nets)
         for (const bench::PinRef& pin : net.pins)
             for (const PinSpot& spot : spots_)

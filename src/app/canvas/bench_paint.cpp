@@ -23,24 +23,26 @@ constexpr double kNear = 0.55; // zoom
 constexpr int kMargin = 96;  // pixels around the widget that are drawn too
 
 // A right-angled path with its corners rounded.
-QPainterPath roundedPath(const std::vector<GridPoint>& points)
+constexpr QColor kRibbon(0xE9, 0xDF, 0xCC);
+
+QPainterPath roundedPath(const QPolygonF& points)
 {
     constexpr double kRadius = 6;
     QPainterPath path;
-    if (points.empty())
+    if (points.isEmpty())
         return path;
-    path.moveTo(toUnits(points[0]));
-    for (std::size_t i = 1; i + 1 < points.size(); ++i) {
-        const QPointF corner = toUnits(points[i]);
+    path.moveTo(points[0]);
+    for (qsizetype i = 1; i + 1 < points.size(); ++i) {
+        const QPointF corner = points[i];
         const auto toward = [&](QPointF other) {
             const QPointF d = other - corner;
             const double length = std::hypot(d.x(), d.y());
             return length == 0 ? corner : corner + d / length * std::min(kRadius, length / 2);
         };
-        path.lineTo(toward(toUnits(points[i - 1])));
-        path.quadTo(corner, toward(toUnits(points[i + 1])));
+        path.lineTo(toward(points[i - 1]));
+        path.quadTo(corner, toward(points[i + 1]));
     }
-    path.lineTo(toUnits(points.back()));
+    path.lineTo(points.back());
     return path;
 }
 
@@ -234,17 +236,25 @@ void BenchView::drawStatic()
 
 void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within)
 {
-    for (std::size_t i = 0; i < paths_.size(); ++i) {
-        const QPainterPath path = zoom_ > kNear || !within.isNull() ? roundedPath(paths_[i]) : QPainterPath();
+    for (const Ribbon& ribbon : wires_.ribbons) {
+        const QPainterPath band = roundedPath(ribbon.spine);
+        if (!within.isNull() && !band.controlPointRect().adjusted(-ribbon.width, -ribbon.width, ribbon.width, ribbon.width).intersects(within))
+            continue;
+        painter.strokePath(band, QPen(theme::kRule, ribbon.width + 2, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+        painter.strokePath(band, QPen(kRibbon, ribbon.width, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+    }
+    for (std::size_t i = 0; i < wires_.lines.size(); ++i) {
+        const QPolygonF& line = wires_.lines[i];
+        const bool strand = wires_.isStrand(i);
+        const QPainterPath path = zoom_ > kNear || !within.isNull() ? roundedPath(line) : QPainterPath();
         if (!within.isNull() && !path.controlPointRect().adjusted(-4, -4, 4, 4).intersects(within))
             continue;
         const QColor color = theme::wireColor(editor_.document().wires[i].color);
-        if (withGaps) {
+        if (withGaps && !strand) {
             // Straight stretches are enough: wires cross there.
             painter.setPen(QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap));
             painter.setRenderHint(QPainter::Antialiasing, false);
-            for (std::size_t k = 1; k < paths_[i].size(); ++k)
-                painter.drawLine(toUnits(paths_[i][k - 1]), toUnits(paths_[i][k]));
+            painter.drawPolyline(line);
             painter.setRenderHint(QPainter::Antialiasing);
         }
         // From afar nobody sees rounded corners.
@@ -253,8 +263,7 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
             continue;
         }
         painter.setPen(QPen(color, 2.6, Qt::SolidLine, Qt::SquareCap));
-        for (std::size_t k = 1; k < paths_[i].size(); ++k)
-            painter.drawLine(toUnits(paths_[i][k - 1]), toUnits(paths_[i][k]));
+        painter.drawPolyline(line);
     }
 }
 
@@ -462,9 +471,9 @@ void BenchView::drawSelection(QPainter& painter)
                 painter.drawRoundedRect(art_.sheetBox(*kind, *part).adjusted(-5, -5, 5, 5), 7, 7);
             }
     for (const std::size_t wire : editor_.selection().wires)
-        if (wire < paths_.size()) {
-            painter.strokePath(roundedPath(paths_[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
-            painter.strokePath(roundedPath(paths_[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        if (wire < wires_.lines.size()) {
+            painter.strokePath(roundedPath(wires_.lines[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.strokePath(roundedPath(wires_.lines[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         }
     // All of the net under the pointer: its wires, and a ring around each of its pins.
     const PinRef* under = hoverPin_ ? &*hoverPin_ : hoverWire_ && *hoverWire_ < editor_.document().wires.size() ? &editor_.document().wires[*hoverWire_].from : nullptr;
@@ -477,19 +486,19 @@ void BenchView::drawSelection(QPainter& painter)
         // A net of hundreds of wires shows by its pins alone: to paint them all would hold the pointer up.
         constexpr std::size_t kMostWires = 80;
         std::vector<std::size_t> wires;
-        for (std::size_t i = 0; i < paths_.size() && wires.size() <= kMostWires; ++i)
+        for (std::size_t i = 0; i < wires_.lines.size() && wires.size() <= kMostWires; ++i)
             if (same(editor_.document().wires[i].from))
                 wires.push_back(i);
         if (wires.size() <= kMostWires)
             for (const std::size_t i : wires)
-                painter.strokePath(roundedPath(paths_[i]), QPen(QColor(0x8A, 0x2B, 0x57, 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+                painter.strokePath(roundedPath(wires_.lines[i]), QPen(QColor(0x8A, 0x2B, 0x57, 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         painter.setPen(QPen(theme::kBramble, 1.2));
         for (const PinSpot& spot : spots_)
             if ((!spot.hole || spot.wired) && same(spot.ref))
                 painter.drawEllipse(spot.at, 5.6, 5.6);
     }
-    if (hoverWire_ && *hoverWire_ < paths_.size())
-        painter.strokePath(roundedPath(paths_[*hoverWire_]), QPen(QColor(0x8A, 0x2B, 0x57, 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    if (hoverWire_ && *hoverWire_ < wires_.lines.size())
+        painter.strokePath(roundedPath(wires_.lines[*hoverWire_]), QPen(QColor(0x8A, 0x2B, 0x57, 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
 }
 
 void BenchView::drawBand(QPainter& painter)
@@ -510,7 +519,10 @@ void BenchView::drawWireInProgress(QPainter& painter)
         return;
     drawServingPins(painter);
     const std::vector<GridPoint> path = bench::rightAngled(*from, wireVia_, gridAt(pointer_));
-    painter.strokePath(roundedPath(path), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
+    QPolygonF line;
+    for (const GridPoint p : path)
+        line << toUnits(p);
+    painter.strokePath(roundedPath(line), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
 }
 
 // The pins of chips that can serve the lead that a wire is drawn from.

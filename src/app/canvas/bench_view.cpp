@@ -60,7 +60,7 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
 void BenchView::rebuild()
 {
     const bench::Document& d = editor_.document();
-    paths_ = wirePaths_.update(d, editor_.catalogue());
+    wires_ = layWires(d.wires, wirePaths_.update(d, editor_.catalogue()));
     spots_.clear();
     std::set<PinRef> wired;
     for (const bench::WireItem& w : d.wires) {
@@ -109,9 +109,8 @@ void BenchView::fitAll()
     for (const bench::PartItem& part : editor_.document().parts)
         if (const bench::PartKind* kind = editor_.catalogue().find(part.kind))
             all |= art_.sheetBox(*kind, part);
-    for (const auto& path : paths_)
-        for (const GridPoint p : path)
-            all |= QRectF(toUnits(p) - QPointF(2, 2), QSizeF(4, 4));
+    for (const QPolygonF& line : wires_.lines)
+        all |= line.boundingRect().adjusted(-2, -2, 2, 2);
     if (all.isEmpty()) {
         zoom_ = 1;
         offset_ = {20, 10};
@@ -190,11 +189,16 @@ const bench::PartItem* BenchView::partAt(QPointF widget)
 
 std::optional<std::size_t> BenchView::wireAt(QPointF widget) const
 {
-    for (std::size_t i = paths_.size(); i-- > 0;)
-        for (std::size_t k = 1; k < paths_[i].size(); ++k)
-            if (distanceToSegment(widget, toWidget(toUnits(paths_[i][k - 1])), toWidget(toUnits(paths_[i][k]))) < kWireReach)
-                return i;
-    return std::nullopt;
+    // Strands of a ribbon lie closer than the reach: the nearest wins.
+    std::optional<std::size_t> best;
+    double nearest = kWireReach;
+    for (std::size_t i = wires_.lines.size(); i-- > 0;)
+        for (qsizetype k = 1; k < wires_.lines[i].size(); ++k)
+            if (const double distance = distanceToSegment(widget, toWidget(wires_.lines[i][k - 1]), toWidget(wires_.lines[i][k])); distance < nearest) {
+                nearest = distance;
+                best = i;
+            }
+    return best;
 }
 
 // What is pressed is held until the button is let go; a switch goes to its other position.
@@ -385,8 +389,27 @@ void BenchView::mouseReleaseEvent(QMouseEvent* event)
     update();
 }
 
-// A double click on a wire while it is drawn would add a bend twice; on the sheet it does nothing.
-void BenchView::mouseDoubleClickEvent(QMouseEvent* event) { mousePressEvent(event); }
+// On a strand it takes the whole ribbon; elsewhere it is one more click.
+void BenchView::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const auto wire = doing_ == Doing::nothing && event->button() == Qt::LeftButton ? wireAt(event->position()) : std::nullopt;
+    if (!wire || !wires_.isStrand(*wire) || pinAt(event->position()) != nullptr)
+        return mousePressEvent(event);
+    for (const Ribbon& ribbon : wires_.ribbons)
+        if (std::find(ribbon.wires.begin(), ribbon.wires.end(), *wire) != ribbon.wires.end())
+            editor_.select({{}, {ribbon.wires.begin(), ribbon.wires.end()}});
+}
+
+void BenchView::toggleRibbon()
+{
+    const std::set<std::size_t> wires = editor_.selection().wires;
+    bench::Document trial = editor_.document();
+    if (!bench::toggleRibbon(trial, wires)) {
+        emit editor_.message(tr("A ribbon is made of two wires or more between the same two parts: select them first"), true);
+        return;
+    }
+    editor_.change(tr("ribbon"), [&](bench::Document& d) { bench::toggleRibbon(d, wires); });
+}
 
 void BenchView::wheelEvent(QWheelEvent* event)
 {
@@ -462,8 +485,8 @@ void BenchView::applyBand()
     for (const bench::PartItem& part : editor_.document().parts)
         if (const bench::PartKind* kind = editor_.catalogue().find(part.kind); kind != nullptr && band.contains(art_.sheetBox(*kind, part)))
             selection.parts.insert(part.id);
-    for (std::size_t i = 0; i < paths_.size(); ++i)
-        if (!paths_[i].empty() && std::all_of(paths_[i].begin(), paths_[i].end(), [&](GridPoint p) { return band.contains(toUnits(p)); }))
+    for (std::size_t i = 0; i < wires_.lines.size(); ++i)
+        if (!wires_.lines[i].isEmpty() && std::all_of(wires_.lines[i].begin(), wires_.lines[i].end(), [&](QPointF p) { return band.contains(p); }))
             selection.wires.insert(i);
     editor_.select(selection);
 }

@@ -15,6 +15,7 @@
 #include <QWidget>
 
 #include "app/canvas/part_art.h"
+#include "app/canvas/ribbon.h"
 #include "app/shell/editor.h"
 
 namespace bramix::app {
@@ -47,6 +48,8 @@ public:
     void selectAll();
     void askNetFlag();
     void recolorSelection();
+    // The selected wires as a ribbon, or apart again.
+    void toggleRibbon();
     // A hundredth of its way for each step, one stop of a dial with stops.
     void turnDialByKey(double steps);
     // The whole sheet into a file: SVG, PDF (in true size), or PNG, by its suffix. False where it cannot be written.
@@ -137,7 +140,7 @@ private:
     std::array<QPixmap, 4> beads_;
     double beadScale_ = 0;
     bench::WirePaths wirePaths_;
-    std::vector<std::vector<bench::GridPoint>> paths_;
+    WireLines wires_;
     std::vector<PinSpot> spots_;
 
     Doing doing_ = Doing::nothing;

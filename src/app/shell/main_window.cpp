@@ -263,6 +263,7 @@ void MainWindow::addCommands()
     });
     add(tr("Next span of the probes"), {}, [this] { editor_.nextProbeSpan(); });
     add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
+    add(tr("Selected wires as a ribbon, or apart again"), {QKeySequence(Qt::Key_L)}, [this] { bench_->toggleRibbon(); });
     add(tr("Turn the dial under the pointer, or of the selected part, up"), {QKeySequence(Qt::Key_Plus), QKeySequence(Qt::Key_Equal)}, [this] { bench_->turnDialByKey(1); });
     add(tr("Turn it down"), {QKeySequence(Qt::Key_Minus)}, [this] { bench_->turnDialByKey(-1); });
     add(tr("Turn it up by a tenth of its way"), {QKeySequence(Qt::Key_PageUp)}, [this] { bench_->turnDialByKey(10); });
