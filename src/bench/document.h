@@ -105,8 +105,6 @@ struct Document {
     Remarks remarks;
 
     bool operator==(const Document&) const = default;
-    // Whether two benches are the same as far as anything that runs can tell: all but title, notes, build command, stops and watches.
-    [[nodiscard]] bool runsLike(const Document& other) const { return parts == other.parts && wires == other.wires && nets == other.nets; }
 
     [[nodiscard]] const PartItem* part(std::string_view id) const;
     [[nodiscard]] PartItem* part(std::string_view id);

@@ -284,7 +284,7 @@ void World::adopt(World& old)
     carry(old.queue_, queue_);
     for (auto& [id, part] : parts_)
         for (auto& [oldId, oldPart] : old.parts_)
-            if (oldId == id && old.kindOf_[id] == kindOf_[id]) {
+            if (oldId == id && old.kindOf_[id] == kindOf_[id] && old.settingsOf_[id] == settingsOf_[id]) {
                 kernel::SaveArchive save;
                 oldPart->save(save);
                 const kernel::Snapshot snapshot = save.take();

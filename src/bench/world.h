@@ -140,7 +140,8 @@ public:
     // What a conversion of a chip's pin would give just now; nothing for any other pin.
     [[nodiscard]] std::optional<chip::avr::Adc::Seen> adcSees(const PinRef& pin) const;
 
-    // What this world shares with one built from an edited document goes on: chips, parts, lines, the time.
+    // What this world shares with one built from an edited document goes on: chips, parts, lines, the time. A part with other settings is another part: it begins
+    // anew, with its controls as the document has them.
     void adopt(World& old);
 
     // The world at one instant: everything that runs, and what has been noticed so far.
@@ -212,6 +213,7 @@ private:
     std::vector<ChipUnit> chips_;
     std::vector<std::pair<std::string, std::unique_ptr<parts::Part>>> parts_;  // inner parts as "board/inner"
     std::map<std::string, std::string> kindOf_;
+    std::map<std::string, std::map<std::string, std::string>> settingsOf_;
     std::map<std::string, std::vector<std::string>> controlsOf_;
     std::map<std::pair<std::string, std::string>, std::unique_ptr<Follower>> followers_;  // by part and control
     std::vector<Uart> uarts_;

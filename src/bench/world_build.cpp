@@ -159,6 +159,7 @@ struct World::Builder {
         for (const ControlKind& c : kind.controls)
             world.controlsOf_[id].push_back(c.name);
         world.kindOf_[id] = kind.id;
+        world.settingsOf_[id] = set;
         world.parts_.emplace_back(id, std::move(*part));
         return {};
     }

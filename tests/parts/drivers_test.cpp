@@ -9,14 +9,13 @@
 
 #include <cmath>
 
-#include <QDir>
-#include <QProcess>
 #include <QRegularExpression>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
 #include "bench/document.h"
 #include "bench/world.h"
+#include "parts/driver_source.h"
 
 using namespace bramix;
 using kernel::Time;
@@ -43,9 +42,8 @@ private slots:
     void drives_data()
     {
         QTest::addColumn<QString>("source");
-        const QDir folder(QString(BRAMIX_TEST_SOURCES) + "/parts/drivers");
-        for (const QString& name : folder.entryList({"*.c"}))
-            QTest::newRow(qPrintable(name)) << folder.filePath(name);
+        for (const QString& name : test::DriverSource::all())
+            QTest::newRow(qPrintable(name)) << name;
     }
 
     void drives()
@@ -53,46 +51,23 @@ private slots:
         QFETCH(QString, source);
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
             QSKIP("avr-gcc is not installed");
-        QFile file(source);
-        QVERIFY(file.open(QIODevice::ReadOnly));
-        const QString text = QString::fromUtf8(file.readAll());
-        const QStringList head = text.section("/*", 1).section("*/", 0, 0).split('\n', Qt::SkipEmptyParts);
-        const bool low = head.contains("mcu atmega328p at 3v3");
-
         QTemporaryDir folder;
         const QString elf = folder.filePath("driver.elf");
-        QProcess gcc;
-        gcc.setProcessChannelMode(QProcess::MergedChannels);
-        gcc.start("avr-gcc", {"-mmcu=atmega328p", "-Os", "-std=gnu11", "-Wno-unused", low ? "-DF_CPU=8000000UL" : "-DF_CPU=16000000UL", "-o", elf, source});
-        QVERIFY(gcc.waitForFinished(60'000));
-        QVERIFY2(gcc.exitCode() == 0, gcc.readAll().constData());
-
-        QString bench = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
-                        (low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
-        QString wires = low ? "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n" : "";
-        struct Moment {
-            double ms;
-            QString line;
-        };
-        std::vector<Moment> moments;
-        double run = 1000;
-        int x = 0;
-        for (const QString& line : head) {
-            const QStringList words = line.split(' ', Qt::SkipEmptyParts);
-            if (words[0] == "part") {
-                bench += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(words[1], words[2]).arg(x += 30).arg(words.size() > 3 ? line.section(' ', 3) : QString());
-            } else if (words[0] == "wire") {
-                for (qsizetype i = 2; i < words.size(); ++i)
-                    wires += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(words[1], words[i]);
-            } else if (words[0] == "file") {
-                QFile blank(folder.filePath(words[1]));
-                QVERIFY(blank.open(QIODevice::WriteOnly));
-            } else if (words[0] == "run") {
-                run = words[1].toDouble();
-            } else if (const qsizetype at = line.indexOf('@'); at > 0 && words[0] != "expect" && words[0] != "look") {
-                moments.push_back({line.mid(at + 1).section(QRegularExpression("[= ]"), 0, 0).toDouble(), line});
-            }
+        const test::DriverSource driver(source, elf);
+        QVERIFY2(driver.trouble.isEmpty(), qPrintable(driver.trouble));
+        const QStringList& head = driver.head;
+        for (const QString& name : driver.files) {
+            QFile blank(folder.filePath(name));
+            QVERIFY(blank.open(QIODevice::WriteOnly));
         }
+        QString bench = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(driver.low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
+                        (driver.low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
+        QString wires = driver.low ? "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n" : "";
+        int x = 0;
+        for (const auto& part : driver.parts)
+            bench += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(part.id, part.kind).arg(x += 30).arg(part.rest);
+        for (const auto& [from, to] : driver.wires)
+            wires += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(from, to);
         static const auto catalogue = bench::Catalogue::loadInstalled();
         QVERIFY2(catalogue.has_value(), catalogue ? "" : catalogue.error().text().c_str());
         const auto document = bench::parseDocument("driver", (bench + wires).toStdString());
@@ -115,8 +90,7 @@ private slots:
                 }
             return std::nullopt;
         };
-        std::stable_sort(moments.begin(), moments.end(), [](const Moment& a, const Moment& b) { return a.ms < b.ms; });
-        for (const Moment& m : moments) {
+        for (const auto& m : driver.moments) {
             world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(m.ms * 1e9))));
             const QString what = m.line.section(QRegularExpression("[ @]"), 0, 0);
             if (what == "set") {
@@ -133,7 +107,7 @@ private slots:
                 QVERIFY2(*seen == (what == "lit"), qPrintable(name + (*seen ? " shines" : " is dark")));
             }
         }
-        world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(run * 1e9))));
+        world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(driver.runMs * 1e9))));
 
         QString notes = said_ + "\n";
         for (const auto& f : world.findings())

@@ -1,0 +1,67 @@
+// The head of a driver source (tests/parts/drivers/*.c) as what it says, and its compiled firmware.
+#pragma once
+
+#include <QDir>
+#include <QFile>
+#include <QProcess>
+#include <QString>
+#include <QStringList>
+
+namespace bramix::test {
+
+struct DriverSource {
+    // Something that is done, or looked at, at an instant: "set bell.pressed@300=1".
+    struct Moment {
+        double ms;
+        QString line;
+    };
+    struct Placed {
+        QString id, kind, rest;
+    };
+
+    QStringList head;
+    bool low = false;  // a bare chip at 3.3 V in place of the board
+    std::vector<Placed> parts;
+    std::vector<std::pair<QString, QString>> wires;  // "part.pin"
+    std::vector<Moment> moments;                     // in the order of time
+    QStringList files;
+    double runMs = 1000;
+    QString trouble;   // why it could not be read or built
+
+    static QStringList all() { return QDir(QString(BRAMIX_TEST_SOURCES) + "/parts/drivers").entryList({"*.c"}); }
+
+    // Builds it into `elf` too.
+    DriverSource(const QString& name, const QString& elf)
+    {
+        const QString source = QString(BRAMIX_TEST_SOURCES) + "/parts/drivers/" + name;
+        QFile file(source);
+        if (!file.open(QIODevice::ReadOnly)) {
+            trouble = source + " cannot be read";
+            return;
+        }
+        head = QString::fromUtf8(file.readAll()).section("/*", 1).section("*/", 0, 0).split('\n', Qt::SkipEmptyParts);
+        low = head.contains("mcu atmega328p at 3v3");
+        for (const QString& line : head) {
+            const QStringList words = line.split(' ', Qt::SkipEmptyParts);
+            if (words[0] == "part")
+                parts.push_back({words[1], words[2], words.size() > 3 ? line.section(' ', 3) : QString()});
+            else if (words[0] == "wire")
+                for (qsizetype i = 2; i < words.size(); ++i)
+                    wires.emplace_back(words[1], words[i]);
+            else if (words[0] == "file")
+                files << words[1];
+            else if (words[0] == "run")
+                runMs = words[1].toDouble();
+            else if (const qsizetype at = line.indexOf('@'); at > 0 && words[0] != "expect" && words[0] != "look")
+                moments.push_back({line.mid(at + 1).section(QRegularExpression("[= ]"), 0, 0).toDouble(), line});
+        }
+        std::stable_sort(moments.begin(), moments.end(), [](const Moment& a, const Moment& b) { return a.ms < b.ms; });
+        QProcess gcc;
+        gcc.setProcessChannelMode(QProcess::MergedChannels);
+        gcc.start("avr-gcc", {"-mmcu=atmega328p", "-Os", "-std=gnu11", "-Wno-unused", low ? "-DF_CPU=8000000UL" : "-DF_CPU=16000000UL", "-o", elf, source});
+        if (!gcc.waitForFinished(60'000) || gcc.exitCode() != 0)
+            trouble = QString::fromUtf8(gcc.readAll());
+    }
+};
+
+}  // namespace bramix::test
