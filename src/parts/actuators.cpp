@@ -200,10 +200,11 @@ private:
     std::array<circuit::ElementId, 2> upper_{}, lower_{};
 };
 
-// Eight half steps a cycle; the rotor follows to the neighbouring one, if it is given the time.
+// Eight half steps a cycle; the rotor follows to the neighbouring one, if it is given the time. Coils that change one after the other within
+// kSettle, as firmware writes them, are one change: the currents take longer than that to rise.
 class Stepper final : public LogicPart {
 public:
-    Stepper(PartContext& context, double steps) : LogicPart(context, kStepper), steps_(steps)
+    Stepper(PartContext& context, double steps) : LogicPart(context, kStepper), steps_(steps), look_(context.queue, [this](Time due) { look(due - kSettle); })
     {
         for (const char* pin : {"IN1", "IN2", "IN3", "IN4"})
             addInput(context, pin);
@@ -215,23 +216,25 @@ public:
 
 private:
     static constexpr Duration kFastest = 600us;  // a half step
+    static constexpr Duration kSettle = 50us;
     static constexpr double kCoilAmps = 0.084;   // 50 Ω behind a transistor that keeps 0.8 V
 
     template <class Archive>
     void state(Archive& ar)
     {
         logicState(ar);
-        ar(position_, phase_, movedAt_);
+        ar(position_, phase_, movedAt_, look_);
     }
     void powered(bool) override
     {
         phase_ = -1;
+        look_.disarm();
         takeMore(0);
     }
-    void inputChanged(std::size_t, bool, Time at) override
+    void inputChanged(std::size_t, bool, Time at) override { look_.arm(at + kSettle); }
+    void look(Time at)
     {
-        const int flowing = level(0) + level(1) + level(2) + level(3);
-        takeMore(kCoilAmps * flowing);
+        takeMore(kCoilAmps * (level(0) + level(1) + level(2) + level(3)));
         const unsigned coils = (level(0) ? 1U : 0U) | (level(1) ? 2U : 0U) | (level(2) ? 4U : 0U) | (level(3) ? 8U : 0U);
         constexpr std::array<int, 16> kPhase{-1, 0, 2, 1, 4, -2, 3, -2, 6, 7, -2, -2, 5, -2, -2, -2};
         const int wanted = kPhase[coils];
@@ -263,6 +266,7 @@ private:
     std::int64_t position_ = 0;
     int phase_ = -1;
     Time movedAt_{Duration(-1s)};
+    kernel::Alarm look_;
 };
 
 // Pulls in at three quarters of its rated voltage, lets go at a tenth; the armature takes its time, the contact bounces.

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "bench/document.h"
+#include "debug/pin_table.h"
 #include "debug/expression.h"
 
 namespace bramix::session {
@@ -50,6 +51,10 @@ struct InterruptPicture {
     std::int64_t count = 0;
     std::int64_t worstLatency = 0;  // cycles
     double meanLatency = 0;
+    // From entry to the end of its RETI, in cycles; nothing (0 times) while nobody counts.
+    std::int64_t timed = 0, longest = 0;
+    double meanLength = 0;
+    double share = 0;  // of all cycles counted
 };
 
 // How often each line ran, and how long.
@@ -62,6 +67,8 @@ struct CountPicture {
     bool on = false;
     std::int64_t total = 0, asleep = 0, entries = 0;
     std::vector<Row> functions;                                    // most cycles first
+    std::int64_t stackFrom = 0, stackWidth = 0;                    // cycles: where the next begins, and how long each stretch is
+    std::vector<std::uint16_t> stackDepth;                         // bytes, the most in each stretch
     std::vector<std::tuple<std::string, int, std::int64_t>> lines; // file, line, executions of its first instruction
 };
 
@@ -87,6 +94,7 @@ struct DebugPicture {
     debug::Space memorySpace = debug::Space::data;
     std::vector<std::uint8_t> memory, memoryBefore;  // from address 0
     std::uint16_t lowestSp = 0, dataEnd = 0, ramEnd = 0;
+    std::vector<debug::PinRow> pins;
     std::vector<InterruptPicture> interrupts;
     std::vector<StopPicture> stops;
     CountPicture counts;

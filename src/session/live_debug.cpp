@@ -162,7 +162,18 @@ void LiveSession::fillDebug(Picture& picture)
         const auto bit = [&](std::uint64_t set) { return ((set >> v) & 1) != 0; };
         out.interrupts.push_back({std::string(unit.table->vectors[v].name), bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
                                   c.count == 0 ? 0 : static_cast<double>(c.totalLatency) / static_cast<double>(c.count)});
+        if (debugger_->chosen() < counts_.size()) {
+            const chip::avr::CycleCounts& counts = *counts_[debugger_->chosen()];
+            const chip::avr::HandlerTimes& h = counts.handlers[v];
+            session::InterruptPicture& p = out.interrupts.back();
+            p.timed = h.times;
+            p.longest = h.longest;
+            p.meanLength = h.times == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(h.times);
+            const std::int64_t total = counts.total();
+            p.share = total == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(total);
+        }
     }
+    out.pins = debug::pinTable(*unit.table, chip);
     fillCounts(out.counts);
 }
 
@@ -177,6 +188,11 @@ void LiveSession::fillCounts(CountPicture& out) const
     out.asleep = counts.asleep;
     out.entries = counts.entries;
     out.total = counts.total();
+    const std::uint16_t top = session_->world().chips()[index].table->core.ramEnd;
+    out.stackFrom = counts.stack.from();
+    out.stackWidth = counts.stack.width();
+    for (const std::uint16_t sp : counts.stack.lowest())
+        out.stackDepth.push_back(sp > top ? 0 : static_cast<std::uint16_t>(top - sp));
     std::map<int, CountPicture::Row> rows;
     std::map<std::pair<std::uint32_t, int>, std::int64_t> lines;
     for (std::uint32_t word = 0; word < counts.cycles.size(); ++word) {

@@ -207,8 +207,42 @@ private slots:
         for (const auto& f : c.functions)
             sum += f.cycles;
         QCOMPARE(sum, c.total);
+        bool timed = false;
+        for (const session::InterruptPicture& i : debug().interrupts) {
+            QVERIFY(i.timed <= i.count && static_cast<double>(i.longest) >= i.meanLength);
+            timed = timed || (i.timed > 0 && i.share > 0 && i.share < 1 && i.longest >= 4);  // a RETI alone takes four
+        }
+        QVERIFY(timed);
+        QVERIFY(!c.stackDepth.empty() && *std::max_element(c.stackDepth.begin(), c.stackDepth.end()) >= 2);
+        QVERIFY(c.stackWidth * static_cast<std::int64_t>(c.stackDepth.size()) >= 100'000);
         QTest::mouseClick(&code().timing().count(), Qt::LeftButton);
         QTRY_VERIFY(!debug().counts.on);
+    }
+
+    // Ctrl and a click on a name: functions, globals, the local of the function in which it stands; a name without a home is said.
+    void aClickWithCtrlGoesToTheDefinition()
+    {
+        const auto click = [&](const char* line, const char* name) {
+            const int row = lineOf(kKeeper, line) - 1;
+            code().openPlace("keeper.c", row + 1);
+            CodeView* view = code().view();
+            view->setCursorPosition(row, 0);
+            view->ensureCursorVisible();
+            QTest::qWait(20);
+            const int column = static_cast<int>(view->text(row).indexOf(name)) + 1;
+            const long position = view->positionFromLineIndex(row, column);
+            const QPoint at(static_cast<int>(view->SendScintilla(QsciScintillaBase::SCI_POINTXFROMPOSITION, 0UL, position)), static_cast<int>(view->SendScintilla(QsciScintillaBase::SCI_POINTYFROMPOSITION, 0UL, position)) + 4);
+            QTest::mouseClick(view->viewport(), Qt::LeftButton, Qt::ControlModifier, at);
+            return code().view()->lineAtCursor();
+        };
+        QVERIFY(code().isVisible());
+        QCOMPARE(click("gates[1].cm = ladder(3)", "ladder"), lineOf(kKeeper, "uint16_t ladder"));
+        QCOMPARE(click("gates[1].speed = 5", "gates"), lineOf(kKeeper, "struct gate gates[2]"));
+        QCOMPARE(click("return sum / count", "sum"), lineOf(kKeeper, "uint16_t sum = 0"));
+        QCOMPARE(click("return below + rungs", "rungs"), lineOf(kKeeper, "uint16_t ladder"));
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        QCOMPARE(click("DDRB = 0xFF", "DDRB"), lineOf(kKeeper, "DDRB = 0xFF"));
+        QCOMPARE(said.count(), 1);
     }
 
     // A finding that firmware is to blame for leads to its line.

@@ -586,7 +586,9 @@ void BenchView::drawHoverCard(QPainter& painter)
     QPointF at = pointer_;
     const auto& pins = editor_.picture().pins;
     const auto describe = [&](const session::PinPicture& pin) {
-        QString text = QString("%1, %2").arg(roleWord(pin), stateWord(pin));
+        // Only a chip's pin is an input or an output; a lead is where current goes.
+        const bool lead = pin.limitAmps == 0 && !pin.drives && !pin.pullsUp && !pin.supply;
+        QString text = lead ? QString(stateWord(pin)) : QString("%1, %2").arg(roleWord(pin), stateWord(pin));
         if (pin.state != circuit::NetState::floating)
             text += QString(", %1").arg(QString::fromStdString(kernel::formatQuantity(pin.volts, kernel::Unit::volt, 3)));
         lines << text;

@@ -1,10 +1,12 @@
 #include "app/code/code_panel.h"
 
+#include <QComboBox>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMenu>
+#include <QRegularExpression>
 #include <QSaveFile>
 #include <QToolTip>
 #include <QVBoxLayout>
@@ -66,16 +68,21 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     };
     unfold_ = button(tr("Instructions"), tr("Unfold the instructions of the line where the program stands (I)"));
     unfold_->setChecked(true);
-    slow_ = button(tr("Slow run"), tr("Step line by line, so many a second"));
+    slow_ = button(tr("Slow run"), tr("Step by itself, so many lines or instructions a second"));
     pace_ = new QSpinBox;
     pace_->setRange(1, 100);
     pace_->setValue(static_cast<int>(kUsualPace));
-    pace_->setSuffix(tr(" a second"));
     pace_->setFocusPolicy(Qt::ClickFocus);
     pace_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     pace_->setFont(theme::words(8.4));
-    pace_->setFixedWidth(84);
+    pace_->setFixedWidth(38);
     head->addWidget(pace_);
+    paceOf_ = new QComboBox;
+    paceOf_->setObjectName("slowUnit");
+    paceOf_->addItems({tr("lines a second"), tr("instructions a second")});
+    paceOf_->setFocusPolicy(Qt::NoFocus);
+    paceOf_->setFont(theme::words(8.4));
+    head->addWidget(paceOf_);
     rows->addLayout(head);
     auto* strip = new QWidget;
     strip->setStyleSheet("background: #FDFBF6;");
@@ -153,6 +160,10 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         if (editor_.picture().debug.slow)
             slowRun(true);
     });
+    connect(paceOf_, &QComboBox::currentIndexChanged, this, [this] {
+        if (editor_.picture().debug.slow)
+            slowRun(true);
+    });
     connect(&editor_, &Editor::pictureChanged, this, &CodePanel::refresh);
     connect(&editor_, &Editor::documentChanged, this, &CodePanel::request);
     connect(memory_, &MemoryPane::viewChanged, this, &CodePanel::request);
@@ -201,7 +212,7 @@ void CodePanel::slowRun(bool on)
 {
     slow_->setChecked(on);
     if (on)
-        editor_.session().slowRun(session::Step::line, pace_->value());
+        editor_.session().slowRun(paceOf_->currentIndex() == 1 ? session::Step::instruction : session::Step::line, pace_->value());
     else
         editor_.session().pause();
 }
@@ -353,6 +364,10 @@ CodeView* CodePanel::newView()
     });
     connect(view, &CodeView::editingWanted, this, &CodePanel::edit);
     connect(view, &CodeView::hovered, this, &CodePanel::hover);
+    connect(view, &CodeView::definitionWanted, this, [this, tab](const QString& expression, int line) {
+        if (const Tab* t = tab())
+            openDefinition(t->name, expression, line);
+    });
     connect(view, &CodeView::menuWanted, this, [this, tab](int line, const QPoint& at) {
         if (Tab* t = tab())
             lineMenu(*t, line, at);
@@ -558,6 +573,34 @@ void CodePanel::lineMenu(const Tab& tab, int line, const QPoint& at)
     if (!tab.name.isEmpty())
         menu.addAction(tr("Unfold its instructions"), [&] { toggleUnfold(tab, line); });
     menu.exec(at);
+}
+
+void CodePanel::openDefinition(const QString& file, const QString& expression, int line)
+{
+    const std::string name = expression.section(QRegularExpression("[^A-Za-z0-9_]"), 0, 0).toStdString();
+    const auto go = [&](const std::string& where, int at) { return at > 0 && openPlace(QString::fromStdString(where), at); };
+    // A local of the function in which the name stands comes before everything else.
+    int inside = -1;
+    for (const debug::LineRow& row : symbols_.rows())
+        if (inside < 0 && row.file != debug::Symbols::kEnd && static_cast<int>(row.line) == line && symbols_.files()[row.file] == file.toStdString())
+            inside = symbols_.functionAt(row.address);
+    const debug::Variable* found = nullptr;
+    for (const debug::Variable& v : symbols_.variables())
+        if (v.name == name && (v.function < 0 ? found == nullptr : v.function == inside))
+            found = &v;
+    if (found != nullptr && go(found->file, found->line))
+        return;
+    int function = symbols_.functionByName(name);
+    for (std::size_t v = 0; chipTable_ != nullptr && function < 0 && v < chipTable_->vectors.size(); ++v)
+        if (name == std::string(chipTable_->vectors[v].name) + "_vect")
+            function = symbols_.functionByName("__vector_" + std::to_string(v));
+    if (function >= 0) {
+        const debug::Function& f = symbols_.functions()[static_cast<std::size_t>(function)];
+        if (!go(f.file, f.line))
+            openAddress(f.begin());
+        return;
+    }
+    emit editor_.message(tr("The debug information does not say where %1 is defined").arg(QString::fromStdString(name)), true);
 }
 
 std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()

@@ -6,6 +6,7 @@
 
 #include <memory>
 
+#include <QComboBox>
 #include <QDateTime>
 #include <QLabel>
 #include <QSpinBox>
@@ -76,6 +77,8 @@ private:
     void refresh();
     void takeProgram(const session::DebugPicture& debug);
     void showPlace(const session::DebugPicture& debug);
+    // To where a name of the source is defined: a function, an interrupt's handler, a variable.
+    void openDefinition(const QString& file, const QString& expression, int line);
     void mark(const session::DebugPicture& debug);
     void request();
     int tabOf(const QString& file);
@@ -122,6 +125,7 @@ private:
     QToolButton* unfold_;
     QToolButton* slow_;
     QSpinBox* pace_;
+    QComboBox* paceOf_;
     QStackedWidget* views_;
     QTabBar *leftTabs_, *rightTabs_;
     QStackedWidget *left_, *right_;

@@ -319,6 +319,14 @@ bool CodeView::event(QEvent* event)
     return QsciScintilla::event(event);
 }
 
+void CodeView::mousePressEvent(QMouseEvent* event)
+{
+    const QString word = event->button() == Qt::LeftButton && event->modifiers() == Qt::ControlModifier ? wordAt(event->pos()) : QString();
+    if (word.isEmpty())
+        return QsciScintilla::mousePressEvent(event);
+    emit definitionWanted(word, lineAt(event->pos()) + 1);
+}
+
 void CodeView::contextMenuEvent(QContextMenuEvent* event)
 {
     const int line = lineAt(event->pos());

@@ -37,10 +37,12 @@ signals:
     void unfoldClicked(int line);
     void editingWanted();
     void hovered(const QString& expression, const QPoint& at);
+    void definitionWanted(const QString& expression, int line);  // a click with Ctrl
     void menuWanted(int line, const QPoint& at);
 
 protected:
     void keyPressEvent(QKeyEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
     bool event(QEvent* event) override;
 

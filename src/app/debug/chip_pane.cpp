@@ -1,5 +1,6 @@
 #include "app/debug/chip_pane.h"
 
+#include <QHeaderView>
 #include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -14,6 +15,7 @@ namespace {
 
 constexpr int kLeft = 4, kNameWidth = 66, kBit = 20, kBitGap = 2, kRow = 40, kHead = 22, kCoreHeight = 176;
 const QString kUsed = QStringLiteral("In use");
+const QString kPins = QStringLiteral("Pins");
 
 const QColor kChangedGround{0xF3, 0xDB, 0xE6};
 
@@ -196,6 +198,29 @@ bool ChipSheet::event(QEvent* event)
     return QWidget::event(event);
 }
 
+void ChipPane::refreshPins(const std::vector<debug::PinRow>& pins)
+{
+    while (pins_->topLevelItemCount() > static_cast<int>(pins.size()))
+        delete pins_->takeTopLevelItem(pins_->topLevelItemCount() - 1);
+    while (pins_->topLevelItemCount() < static_cast<int>(pins.size())) {
+        auto* item = new QTreeWidgetItem(pins_);
+        for (int c = 0; c < 5; ++c)
+            item->setFont(c, theme::figures(8.4));
+    }
+    for (std::size_t i = 0; i < pins.size(); ++i) {
+        const debug::PinRow& pin = pins[i];
+        QTreeWidgetItem* item = pins_->topLevelItem(static_cast<int>(i));
+        const QStringList cells{QString::fromStdString(pin.name), pin.output ? tr("out") : pin.pullUp ? tr("in, pull-up") : tr("in"), pin.latch ? "1" : "0",
+                                !pin.digital ? tr("off") : pin.floats ? tr("floats") : pin.level ? "1" : "0", QString::fromStdString(pin.function)};
+        for (int c = 0; c < 5; ++c) {
+            if (item->text(c) == cells[c])
+                continue;
+            item->setForeground(c, item->text(c).isEmpty() ? theme::kInk : theme::kBramble);  // changed since the picture before
+            item->setText(c, cells[c]);
+        }
+    }
+}
+
 ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
 {
     auto* rows = new QVBoxLayout(this);
@@ -205,13 +230,32 @@ ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
     choice_->setFont(theme::words(8.6));
     choice_->setFocusPolicy(Qt::NoFocus);
     sheet_ = new ChipSheet(editor);
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(sheet_);
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll_ = new QScrollArea;
+    scroll_->setWidget(sheet_);
+    scroll_->setWidgetResizable(true);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    pins_ = new QTreeWidget;
+    pins_->setObjectName("pinTable");
+    pins_->setRootIsDecorated(false);
+    pins_->setUniformRowHeights(true);
+    pins_->setFocusPolicy(Qt::NoFocus);
+    pins_->setHeaderLabels({tr("Pin"), tr("Direction"), tr("Latch"), tr("Reads"), tr("In use as")});
+    for (int c = 0; c < 4; ++c)
+        pins_->header()->setSectionResizeMode(c, QHeaderView::ResizeToContents);
+    pins_->header()->setFont(theme::words(8.2, QFont::DemiBold));
+    pins_->header()->setStyleSheet("QHeaderView::section { background: #FFFDF8; color: #6F6577; border: none; padding: 2px 8px 2px 4px; }");
+    pins_->header()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    pins_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    pins_->hide();
     rows->addWidget(choice_);
-    rows->addWidget(scroll, 1);
-    connect(choice_, &QComboBox::currentTextChanged, this, [this](const QString& name) { sheet_->showGroup(name == kUsed ? QString() : name); });
+    rows->addWidget(scroll_, 1);
+    rows->addWidget(pins_, 1);
+    connect(choice_, &QComboBox::currentTextChanged, this, [this](const QString& name) {
+        scroll_->setVisible(name != kPins);
+        pins_->setVisible(name == kPins);
+        if (name != kPins)
+            sheet_->showGroup(name == kUsed ? QString() : name);
+    });
 }
 
 void ChipPane::refresh(const session::DebugPicture& debug)
@@ -221,8 +265,11 @@ void ChipPane::refresh(const session::DebugPicture& debug)
         table_ = table;
         choice_->clear();
         choice_->addItem(kUsed);
+        choice_->addItem(kPins);
         choice_->addItems(sheet_->groups());
     }
+    if (pins_->isVisible())
+        refreshPins(debug.pins);
     if (!wanted_.isEmpty() && choice_->findText(wanted_) >= 0)
         choice_->setCurrentText(std::exchange(wanted_, QString()));
 }

@@ -6,6 +6,7 @@
 
 #include <QComboBox>
 #include <QScrollArea>
+#include <QTreeWidget>
 #include <QWidget>
 
 #include "app/shell/editor.h"
@@ -60,12 +61,16 @@ public:
 
     void refresh(const session::DebugPicture& debug);
     [[nodiscard]] ChipSheet& sheet() { return *sheet_; }
+    [[nodiscard]] QTreeWidget& pins() { return *pins_; }
     // A group by its name, as soon as the chip is known.
     void show(const QString& group) { wanted_ = group; }
 
 private:
+    void refreshPins(const std::vector<debug::PinRow>& pins);
     QComboBox* choice_;
     ChipSheet* sheet_;
+    QScrollArea* scroll_;
+    QTreeWidget* pins_;
     QString table_;
     QString wanted_;
 };

@@ -11,6 +11,23 @@
 
 namespace bramix::app {
 
+// How deep the stack was over the time counted.
+class StackDepthView : public QWidget {
+    Q_OBJECT
+
+public:
+    StackDepthView() { setFixedHeight(52); }
+    void show(const session::CountPicture& counts, std::uint64_t clockHz);
+    [[nodiscard]] const std::vector<std::uint16_t>& depth() const { return depth_; }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    std::vector<std::uint16_t> depth_;  // bytes
+    QString text_, span_;
+};
+
 class TimingPane : public QWidget {
     Q_OBJECT
 
@@ -25,6 +42,7 @@ private:
     Editor& editor_;
     QPushButton* count_;
     QLabel* summary_;
+    StackDepthView* stack_;
     QTreeWidget* table_;
     QTreeWidgetItem *functions_, *interrupts_;
 };

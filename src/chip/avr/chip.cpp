@@ -243,6 +243,8 @@ void Chip::resetCore(std::uint8_t cause)
         p->reset();
     }
     cpu_.reset();
+    if (cpu_.counts != nullptr)
+        cpu_.counts->forgetOpen();
     if (fuse("BOOTRST") == 0)
         cpu_.pc = selfProgramming_->bootStart() / 2 % table_.core.flashWords;
     checkSpeed();
@@ -518,8 +520,10 @@ void Chip::enterPendingInterrupt()
     ++count.count;
     count.totalLatency += latency;
     count.worstLatency = std::max(count.worstLatency, latency);
-    if (cpu_.counts != nullptr)
+    if (cpu_.counts != nullptr) {
         cpu_.counts->entries += cpu_.cycle - began;
+        cpu_.counts->entered(vector, cpu_.cycle);
+    }
     if (((interruptStops_ >> vector) & 1) != 0 && debugStop().kind == DebugStop::Kind::none)
         cpu_.debugStop = {DebugStop::Kind::interrupt, cpu_.pc, 0, 0, 0, false, vector};
     observer_.chipInterrupt(vector, clock_.timeOf({cpu_.cycle}));

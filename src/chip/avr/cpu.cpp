@@ -341,6 +341,12 @@ void Cpu::countedRun()
     }
 }
 
+namespace {
+
+constexpr std::uint16_t kReti = 0x9518;
+
+}  // namespace
+
 void Cpu::stepCounted()
 {
     const std::uint32_t at = pc;
@@ -349,6 +355,9 @@ void Cpu::stepCounted()
     if (counts != nullptr && at < counts->cycles.size() && !stopped()) {
         counts->cycles[at] += cycle - began;
         ++counts->times[at];
+        counts->stack.note(cycle, sp);
+        if (flash_[at] == kReti)
+            counts->returned(cycle);
     }
 }
 

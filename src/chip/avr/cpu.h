@@ -19,6 +19,7 @@
 #include <memory>
 #include <vector>
 
+#include "chip/avr/cycle_counts.h"
 #include "chip/avr/isa.h"
 #include "chip/avr/stops.h"
 #include "kernel/archive.h"

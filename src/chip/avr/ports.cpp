@@ -209,6 +209,8 @@ bool Ports::isOutput(PortPin pin) const
     return d.ohms == electrical_.outputOhms;
 }
 
+bool Ports::pulledUp(PortPin pin) const { return driveFor(ports_[pin.port], pin.bit).ohms == electrical_.pullUpOhms; }
+
 bool Ports::levelAt(PortPin pin, kernel::Time when) const
 {
     const PinState& state = at(pin);

@@ -87,6 +87,11 @@ public:
     // The level at an instant not later than now, as far back as the last few changes.
     [[nodiscard]] bool levelAt(PortPin pin, kernel::Time when) const;
     [[nodiscard]] bool isOutput(PortPin pin) const;
+    [[nodiscard]] bool pulledUp(PortPin pin) const;
+    // Whether DIDRn has switched the digital input off.
+    [[nodiscard]] bool inputOff(PortPin pin) const { return ((ports_[pin.port].inputOff >> pin.bit) & 1) != 0; }
+    // Who has a say over the pin just now, as bits of Override.
+    [[nodiscard]] std::uint8_t overridesOf(PortPin pin) const { return at(pin).overrides; }
     [[nodiscard]] bool isDirectionOut(PortPin pin) const { return pin.exists() && ((ports_[pin.port].ddr >> pin.bit) & 1) != 0; }
     [[nodiscard]] bool portBit(PortPin pin) const { return pin.exists() && ((ports_[pin.port].port >> pin.bit) & 1) != 0; }
 

@@ -1,4 +1,4 @@
-// Where a debugger wants a core to stop, and the counting of cycles by instruction.
+// Where a debugger wants a core to stop, and how promptly interrupts are served.
 //
 // The idea: nothing here costs anything where it does not lie. A breakpoint is a patched record of the engine; a watched address is one that
 // the engine asks the stepper about; a chip without either runs as if there were no debugger.
@@ -7,7 +7,6 @@
 #pragma once
 
 #include <cstdint>
-#include <vector>
 
 namespace bramix::chip::avr {
 
@@ -30,21 +29,6 @@ struct DebugStop {
     std::uint8_t value = 0;     // what was read or written
     bool write = false;
     std::uint8_t vector = 0;    // of the interrupt entered
-};
-
-// Where the cycles went while counting was on. Everything adds up to the cycles run.
-struct CycleCounts {
-    std::vector<std::int64_t> cycles;  // by word address of the instruction
-    std::vector<std::int64_t> times;   // how often it ran
-    std::int64_t entries = 0;          // cycles spent entering interrupts, waking up included
-    std::int64_t asleep = 0;
-    [[nodiscard]] std::int64_t total() const
-    {
-        std::int64_t sum = entries + asleep;
-        for (const std::int64_t c : cycles)
-            sum += c;
-        return sum;
-    }
 };
 
 // How promptly one interrupt was served; always kept.

@@ -29,6 +29,7 @@ expect card ready, block 5 says 5A A5
 holds mem.bin 0x11F 41
 holds flash.bin 0x010202 FF 3C FF
 holds card.img 2560 5A A5
+quiet
 */
 #include "driver.h"
 
