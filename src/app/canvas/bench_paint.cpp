@@ -46,6 +46,13 @@ QPainterPath roundedPath(const QPolygonF& points)
     return path;
 }
 
+// One by one: right-angled lines are rectangles to the painter, a whole polyline is a path, which takes many times as long.
+void drawSegments(QPainter& painter, const QPolygonF& line)
+{
+    for (qsizetype k = 1; k < line.size(); ++k)
+        painter.drawLine(line[k - 1], line[k]);
+}
+
 const char* stateWord(const session::PinPicture& pin)
 {
     using circuit::NetState;
@@ -254,7 +261,7 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
             // Straight stretches are enough: wires cross there.
             painter.setPen(QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap));
             painter.setRenderHint(QPainter::Antialiasing, false);
-            painter.drawPolyline(line);
+            drawSegments(painter, line);
             painter.setRenderHint(QPainter::Antialiasing);
         }
         // From afar nobody sees rounded corners.
@@ -263,7 +270,7 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
             continue;
         }
         painter.setPen(QPen(color, 2.6, Qt::SolidLine, Qt::SquareCap));
-        painter.drawPolyline(line);
+        drawSegments(painter, line);
     }
 }
 

@@ -1,5 +1,7 @@
 #include "app/canvas/part_art.h"
 
+#include <QHash>
+#include <QStaticText>
 #include <QFile>
 #include <QPainterPath>
 #include <cmath>
@@ -36,13 +38,29 @@ QPointF onDrawing(const bench::PartItem& part, QPointF sheet)
 
 void applyTurn(QPainter& painter, int turn) { painter.rotate(90.0 * turn); }
 
+// The same few words stand on hundreds of parts: shaped once.
+const QStaticText& shaped(const QString& text, const QFont& font)
+{
+    static QHash<QString, QStaticText> known;
+    if (known.size() > 4000)
+        known.clear();
+    QStaticText& entry = known[font.key() + QChar(0) + text];
+    if (entry.text().isEmpty()) {
+        entry.setTextFormat(Qt::PlainText);
+        entry.setText(text);
+        entry.prepare({}, font);
+    }
+    return entry;
+}
+
 // Text that stays upright although the part is turned.
 void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
 {
     painter.save();
     painter.translate(at);
     painter.rotate(-90.0 * turn);
-    painter.drawText(QRectF(-60, -10, 120, 20), Qt::AlignCenter, text);
+    const QStaticText& words = shaped(text, painter.font());
+    painter.drawStaticText(QPointF(-words.size().width() / 2, -words.size().height() / 2), words);
     painter.restore();
 }
 

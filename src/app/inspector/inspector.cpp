@@ -263,8 +263,11 @@ void Inspector::showBench()
     findings->setTextFormat(Qt::RichText);
     refreshers_.emplace_back([this, findings] {
         QString text;
+        // Hundreds of them would take a tenth of a second to lay out at every edit; all stand in the drawer.
+        constexpr int kShown = 12;
+        int count = 0;
         for (const bench::Finding& f : editor_.picture().findings) {
-            if (!f.muted.empty())
+            if (!f.muted.empty() || ++count > kShown)
                 continue;
             // What begins with its place need not say it twice.
             const std::string message = f.message.starts_with(f.where + " ") ? f.message.substr(f.where.size() + 1) : f.message;
@@ -272,6 +275,8 @@ void Inspector::showBench()
                         .arg(f.severity == bench::Severity::error ? "#A83A22" : f.severity == bench::Severity::warning ? "#9A5A05" : "#6F6577",
                              QString::fromStdString(f.where).toHtmlEscaped(), QString::fromStdString(message).toHtmlEscaped());
         }
+        if (count > kShown)
+            text += tr("<p style='margin:0; color:#6F6577'>and %1 more, in the drawer</p>").arg(count - kShown);
         findings->setText(text.isEmpty() ? tr("Nothing noticed.") : text);
     });
 }

@@ -28,10 +28,14 @@ constexpr std::size_t kFirstLanes = 8;
 std::vector<bench::PinRef> usualLanes(const bench::Document& document, const bench::Catalogue& catalogue)
 {
     std::vector<bench::PinRef> lanes;
+    std::map<std::string_view, const bench::PartKind*> chips;  // on a large bench most ends of wires are none of theirs
+    for (const bench::PartItem& part : document.parts)
+        if (const bench::PartKind* kind = catalogue.find(part.kind); kind != nullptr && kind->chip != nullptr)
+            chips[part.id] = kind;
     const auto consider = [&](const bench::PinRef& ref) {
-        const bench::PartItem* part = document.part(ref.part);
-        const bench::PartKind* kind = part == nullptr ? nullptr : catalogue.find(part->kind);
-        const bench::PinKind* pin = kind == nullptr || kind->chip == nullptr ? nullptr : kind->pin(ref.pin);
+        const auto found = chips.find(ref.part);
+        const bench::PartKind* kind = found == chips.end() ? nullptr : found->second;
+        const bench::PinKind* pin = kind == nullptr ? nullptr : kind->pin(ref.pin);
         if (pin == nullptr || pin->chipPin.empty() || pin->chipPin == "VCC" || pin->chipPin == "GND" || pin->chipPin == "AVCC" || lanes.size() >= kFirstLanes)
             return;
         const bench::PinRef named{ref.part, pin->name};
