@@ -270,7 +270,9 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
             continue;
         }
         painter.setPen(QPen(color, 2.6, Qt::SolidLine, Qt::SquareCap));
+        painter.setRenderHint(QPainter::Antialiasing, strand);  // only the fans of a ribbon lie aslant
         drawSegments(painter, line);
+        painter.setRenderHint(QPainter::Antialiasing);
     }
 }
 
