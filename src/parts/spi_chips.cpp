@@ -121,15 +121,9 @@ protected:
     SpiSlave spi_;
 };
 
-class SerialFlash final : public SpiPart {
+// Cells that outlast the supply; a file holds them where the setting names one.
+class SpiMemory : public SpiPart {
 public:
-    SerialFlash(PartContext& context, std::vector<std::uint8_t> contents)
-        : SpiPart(context, k3Volts, "CLK", "DI", "DO"), cells_(std::move(contents), 0xFF), file_(context.setting("contents").empty() ? std::string() : context.file(context.setting("contents"))),
-          holdNet_(context.net("HOLD"))
-    {
-        addInput(context, "WP");
-        addInput(context, "HOLD");
-    }
     [[nodiscard]] std::optional<Contents> unsaved() const override
     {
         auto bytes = file_.empty() ? std::nullopt : cells_.changed();
@@ -139,6 +133,26 @@ public:
     {
         if (const auto bytes = cells_.changed())
             cells_.rebase(*bytes);
+    }
+
+protected:
+    SpiMemory(PartContext& context, const char* clock, const char* in, const char* out, const char* setting, std::vector<std::uint8_t> contents, std::uint8_t blank)
+        : SpiPart(context, k3Volts, clock, in, out), cells_(std::move(contents), blank), file_(context.setting(setting).empty() ? std::string() : context.file(context.setting(setting)))
+    {
+    }
+    SparseMemory cells_;
+
+private:
+    std::string file_;
+};
+
+class SerialFlash final : public SpiMemory {
+public:
+    SerialFlash(PartContext& context, std::vector<std::uint8_t> contents)
+        : SpiMemory(context, "CLK", "DI", "DO", "contents", std::move(contents), 0xFF), holdNet_(context.net("HOLD"))
+    {
+        addInput(context, "WP");
+        addInput(context, "HOLD");
     }
     void save(kernel::SaveArchive& ar) override { state(ar); }
     void load(kernel::LoadArchive& ar) override { state(ar); }
@@ -284,8 +298,6 @@ private:
         begin(size == 4096 ? kSector : size == 32768 ? kHalfBlock : size == 65536 ? kBlock : kChip);
     }
 
-    SparseMemory cells_;
-    std::string file_;
     circuit::NetId holdNet_;
     std::uint32_t count_ = 0;
     std::uint8_t command_ = 0;
@@ -298,19 +310,11 @@ private:
 };
 
 // Blocks of 512 bytes, high capacity addressing above 2 GB is not needed here: a card of standard capacity takes byte addresses, one of high capacity blocks.
-class SdCard final : public SpiPart {
+class SdCard final : public SpiMemory {
 public:
     SdCard(PartContext& context, std::vector<std::uint8_t> image, std::uint32_t blocks)
-        : SpiPart(context, k3Volts, "SCK", "MOSI", "MISO"), cells_(std::move(image), 0), file_(context.setting("image").empty() ? std::string() : context.file(context.setting("image"))), blocks_(blocks) {}
-    [[nodiscard]] std::optional<Contents> unsaved() const override
+        : SpiMemory(context, "SCK", "MOSI", "MISO", "image", std::move(image), 0), blocks_(blocks)
     {
-        auto bytes = file_.empty() ? std::nullopt : cells_.changed();
-        return bytes ? std::optional(Contents{file_, std::move(*bytes)}) : std::nullopt;
-    }
-    void saved() override
-    {
-        if (const auto bytes = cells_.changed())
-            cells_.rebase(*bytes);
     }
     [[nodiscard]] std::string face() const override { return fmt::format("{} MB", blocks_ / 2048); }
     void save(kernel::SaveArchive& ar) override { state(ar); }
@@ -512,8 +516,6 @@ private:
         return 0xE5;  // data accepted
     }
 
-    SparseMemory cells_;
-    std::string file_;
     std::uint32_t blocks_;
     bool ready_ = false;
     Time initSince_{};

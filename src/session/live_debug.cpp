@@ -156,6 +156,7 @@ void LiveSession::fillDebug(Picture& picture)
         if (*look_.memory == debug::Space::data)
             out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
     }
+    const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
     for (std::size_t v = 1; v < unit.table->vectors.size(); ++v) {
         const auto n = static_cast<std::uint8_t>(v);
         const chip::avr::InterruptCount& c = chip.interruptCount(n);
@@ -169,7 +170,6 @@ void LiveSession::fillDebug(Picture& picture)
             p.timed = h.times;
             p.longest = h.longest;
             p.meanLength = h.times == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(h.times);
-            const std::int64_t total = counts.total();
             p.share = total == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(total);
         }
     }

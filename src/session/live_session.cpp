@@ -151,9 +151,12 @@ void LiveSession::edit(const bench::Document& document)
             build(document, ".");
             return;
         }
+        const bench::World* before = &session_->world();
         if (auto ok = session_->edit(document); !ok)
             say(true, ok.error().text());
-        rehearse();
+        // Moved parts and bends leave the world as it is.
+        if (before != &session_->world())
+            rehearse();
         attachCounts();
         highBefore_.clear();
     });
