@@ -62,18 +62,36 @@ public:
         QTest::mouseClick(v, Qt::LeftButton, {}, pin(to));
     }
 
-    // Types a path into the file dialog that comes up next, and Enter.
+    // Types a path into the file dialog that comes up next, and Enter; again where the dialog, which reads its folder meanwhile, took the row that it had
+    // come to instead. The list that offers itself while one types is left out: it takes the keys that come after.
     static void answerFileDialog(const QString& path)
     {
-        QTimer::singleShot(150, qApp, [path] {
+        auto* look = new QTimer(qApp);
+        look->setInterval(100);
+        QObject::connect(look, &QTimer::timeout, qApp, [look, path, looks = 0]() mutable {
+            constexpr int kMostLooks = 100;
+            if (++looks > kMostLooks) {  // a test that waits for ever tells nothing
+                look->deleteLater();
+                while (QWidget* box = QApplication::activeModalWidget())
+                    if (!box->close())
+                        break;
+                QFAIL("no file dialog came, or it did not take its answer");
+            }
             auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog != nullptr);
+            if (dialog == nullptr)
+                return;
             auto* line = dialog->findChild<QLineEdit*>("fileNameEdit");
             QVERIFY(line != nullptr);
+            line->setCompleter(nullptr);
             line->selectAll();
             QTest::keyClicks(line, path);
+            if (line->text() != path)
+                return;
             QTest::keyClick(line, Qt::Key_Return);
+            if (!dialog->isVisible())
+                look->deleteLater();
         });
+        look->start();
     }
 
     // A window manager gives the focus back when a dialog goes; without one it is taken.
