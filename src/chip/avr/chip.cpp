@@ -377,7 +377,7 @@ void Chip::checkSpeed()
     const bool large = table_.core.longPc || table_.oldWatchdog;
     const double v = supplyVolts_;
     const double most = large ? (v >= 4.5 ? 16e6 : v >= 2.7 ? 8e6 : 4e6) : v >= 4.5 ? 20e6 : v >= 2.7 ? 10e6 + (v - 2.7) / 1.8 * 10e6 : 4e6 + std::max(0.0, v - 1.8) / 0.9 * 6e6;
-    if (powered_ && !clockless_ && static_cast<double>(clock_.hz()) > most * 1.001 && static_cast<double>(clock_.hz()) <= 1e9)
+    if (powered_ && v > kPowerOffVolts && !clockless_ && static_cast<double>(clock_.hz()) > most * 1.001 && static_cast<double>(clock_.hz()) <= 1e9)
         note("clock-too-fast", fmt::format("{} runs at {:g} MHz, but at {:g} V it is made for {:.3g} MHz at most", table_.title, static_cast<double>(clock_.hz()) / 1e6, v, most / 1e6));
 }
 

@@ -149,13 +149,17 @@ void Cpu::writeSp(std::uint16_t value, std::uint8_t half)
     constexpr std::int64_t kTogether = 8;  // cycles; compilers write SREG between the halves
     if (cycle - spHalfCycle_ > kTogether)
         spHalves_ = 0;
+    if (spHalves_ == 0)
+        spBefore_ = sp;
     sp = value;
-    if (value < dataEnd)
-        dataEnd = 0;  // a stack put among the variables on purpose, as a task switcher does
     spHalves_ |= half;
     spHalfCycle_ = cycle;
     if (spHalves_ == 3) {
         spHalves_ = 0;
+        // Further than any frame is large: a stack put among the variables on purpose, as a task switcher does.
+        constexpr int kLargestFrame = 512;
+        if (value < dataEnd && (value > spBefore_ || spBefore_ - value > kLargestFrame))
+            dataEnd = 0;
         noteSp(sp);
     }
 }

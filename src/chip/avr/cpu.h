@@ -157,7 +157,7 @@ public:
         ar(written);
         std::copy(written.begin(), written.end(), access_.begin() + core_.ramStart);
         markWatches();
-        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, loadsAsk, stall, cycle, instructions, fault, spHalves_, spHalfCycle_, stackTold_, dataEnd, flashPatched_);
+        ar(data, pc, current, sp, lowestSp, sreg, rampz, eind, sleeping, holdInterrupts, loadsAsk, stall, cycle, instructions, fault, spHalves_, spHalfCycle_, spBefore_, stackTold_, dataEnd, flashPatched_);
         if (flashPatched_) {
             ar(flash_);
             if constexpr (Archive::kLoading)
@@ -216,6 +216,7 @@ private:
     std::vector<std::uint8_t> watched_;       // by data address: 1 reads, 2 writes; empty while nothing is watched
     std::vector<std::uint8_t> underWatch_;    // what access_ says of the watched SRAM otherwise
     // The two halves of a stack pointer write: the low-water mark is taken when both have come, not in between.
+    std::uint16_t spBefore_ = 0;     // before the first half of the write that is under way
     std::uint8_t spHalves_ = 0;
     std::int64_t spHalfCycle_ = 0;
 };
