@@ -2,6 +2,8 @@
 #include <QtTest>
 
 #include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
 
 #include "app/shell/main_window.h"
 #include "app/shell/theme.h"
@@ -366,6 +368,72 @@ private slots:
         stop.at = "main";
         window_->editor().session().runTo(stop);
         QTRY_VERIFY(debug().standing && !debug().watches.empty() && debug().watches[0].value == "7.5");
+    }
+
+    // What can build this bench is found and offered; one that is chosen is the bench's from then on.
+    void waysToBuildAreOffered()
+    {
+        const auto ways = [&] {
+            QStringList out;
+            for (const auto& [text, command] : code().buildPane().ways())
+                out << command;
+            return out;
+        };
+        const QString straight = "avr-gcc -mmcu=atmega328p -Os -gdwarf-4 -Wall -o keeper.elf keeper.c";
+        QVERIFY2(ways().contains("make") && ways().contains(straight), qPrintable(ways().join('\n')));
+        QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        // Chosen from the menu, by mouse.
+        const auto choose = [&](const QString& text) {
+            QTest::mouseClick(code().findChild<QPushButton*>("buildHow"), Qt::LeftButton);
+            auto* menu = code().findChild<QMenu*>("buildWays");
+            QVERIFY(menu != nullptr);
+            for (QAction* action : menu->actions())
+                if (action->text().contains(text)) {
+                    QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+                    QTRY_VERIFY(code().findChild<QMenu*>("buildWays") == nullptr);
+                    return;
+                }
+            QFAIL(qPrintable("not offered: " + text));
+        };
+        choose("avr-gcc alone");
+        QCOMPARE(QString::fromStdString(window_->editor().document().build), straight);
+        code().build();
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 30'000);
+        QVERIFY(built[0][0].toBool());
+        // What is not there is named with its package.
+        const QByteArray path = qgetenv("PATH");
+        qputenv("PATH", "/nowhere");
+        const auto missing = code().buildPane().ways();
+        qputenv("PATH", path);
+        QVERIFY(std::any_of(missing.begin(), missing.end(), [](const auto& w) { return w.second.isEmpty() && w.first.contains("apt install gcc-avr avr-libc"); }));
+        // And one's own.
+        choose("of your own");
+        auto* line = code().findChild<QLineEdit*>("buildCommand");
+        QVERIFY(line->isVisible());
+        line->selectAll();
+        QTest::keyClicks(line, "false");
+        QTest::keyClick(line, Qt::Key_Return);
+        QVERIFY(!line->isVisible());
+        code().build();
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 2, 30'000);
+        QVERIFY(!built[1][0].toBool());
+        choose("What lies beside");
+        QVERIFY(window_->editor().document().build.empty());
+    }
+
+    void cmakeBuildsToo()
+    {
+        QVERIFY(QFile::rename(folder_.filePath("Makefile"), folder_.filePath("Makefile.away")));
+        write("CMakeLists.txt", "cmake_minimum_required(VERSION 3.20)\nset(CMAKE_SYSTEM_NAME Generic)\nset(CMAKE_C_COMPILER avr-gcc)\nset(CMAKE_TRY_COMPILE_TARGET_TYPE STATIC_LIBRARY)\n"
+                                "project(keeper C)\nadd_compile_options(-mmcu=atmega328p -gdwarf-4 -Os)\nadd_link_options(-mmcu=atmega328p)\n"
+                                "add_executable(keeper.elf keeper.c)\nset_target_properties(keeper.elf PROPERTIES RUNTIME_OUTPUT_DIRECTORY ${CMAKE_SOURCE_DIR})\n");
+        QVERIFY(QFile::remove(folder_.filePath("keeper.elf")));
+        QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        code().build();
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 60'000);
+        QVERIFY(built[0][0].toBool());
+        QVERIFY(QFileInfo::exists(folder_.filePath("keeper.elf")));
+        QVERIFY(QFile::rename(folder_.filePath("Makefile.away"), folder_.filePath("Makefile")));
     }
 };
 

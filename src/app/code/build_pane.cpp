@@ -3,7 +3,7 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QInputDialog>
+#include <QMenu>
 #include <QRegularExpression>
 #include <QVBoxLayout>
 
@@ -30,7 +30,8 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     auto* start = new QPushButton(tr("Build"));
     start->setToolTip(tr("Build, load and restart (Ctrl+B)"));
     auto* how = new QPushButton(tr("How …"));
-    how->setToolTip(tr("The command that builds this bench's firmware"));
+    how->setObjectName("buildHow");
+    how->setToolTip(tr("What builds this bench's firmware: what was found, or a command of your own"));
     for (QPushButton* b : {start, how}) {
         b->setFocusPolicy(Qt::NoFocus);
         b->setFont(theme::words(8.6));
@@ -39,6 +40,12 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     head->addWidget(how);
     head->addWidget(start);
     rows->addLayout(head);
+    command_ = new QLineEdit;
+    command_->setObjectName("buildCommand");
+    command_->setFont(theme::figures(8.6));
+    command_->setPlaceholderText(tr("a command, run in the bench's folder; empty: what lies beside the firmware"));
+    command_->hide();
+    rows->addWidget(command_);
     output_ = new QListWidget;
     output_->setObjectName("buildOutput");
     output_->setFont(theme::figures(8.2));
@@ -48,11 +55,10 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     rows->addWidget(output_, 1);
     process_.setProcessChannelMode(QProcess::MergedChannels);
     connect(start, &QPushButton::clicked, this, &BuildPane::build);
-    connect(how, &QPushButton::clicked, this, [this] {
-        bool ok = false;
-        const QString text = QInputDialog::getText(this, tr("Build command"), tr("Run in the bench's folder; empty: a Makefile beside the firmware"), QLineEdit::Normal, QString::fromStdString(editor_.document().build), &ok);
-        if (ok)
-            editor_.change(tr("build command"), [&](bench::Document& d) { d.build = text.trimmed().toStdString(); });
+    connect(how, &QPushButton::clicked, this, [this, how] { offerWays(how->mapToGlobal(QPoint(0, how->height()))); });
+    connect(command_, &QLineEdit::returnPressed, this, [this] {
+        setCommand(command_->text().trimmed());
+        command_->hide();
     });
     connect(&process_, &QProcess::readyReadStandardOutput, this, [this] { take(process_.readAllStandardOutput()); });
     connect(&process_, &QProcess::finished, this, &BuildPane::finished);
@@ -68,30 +74,108 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     });
 }
 
-BuildPane::Plan BuildPane::plan() const
+QStringList BuildPane::folders() const
 {
     const QString folder = editor_.folder();
-    if (!editor_.document().build.empty())
-        return {folder, QString::fromStdString(editor_.document().build)};
-    QStringList candidates;
+    QStringList out;
     for (const bench::PartItem& part : editor_.document().parts)
         if (!part.firmware.empty()) {
             QDir up = QFileInfo(QDir(folder).absoluteFilePath(QString::fromStdString(part.firmware))).dir();
-            candidates << up.path();
+            out << up.path();
             if (up.cdUp())
-                candidates << up.path();
+                out << up.path();
         }
-    candidates << folder << QDir(folder).filePath("firmware");
-    for (const QString& c : candidates) {
-        for (const char* name : {"Makefile", "makefile", "GNUmakefile"})
-            if (QFileInfo::exists(QDir(c).filePath(name)))
-                return {c, "make"};
-        if (QFileInfo::exists(QDir(c).filePath("CMakeLists.txt")))
-            return {c, "cmake -S . -B build && cmake --build build"};
-        if (QFileInfo::exists(QDir(c).filePath("build.sh")))
-            return {c, "sh build.sh"};
-    }
+    out << folder << QDir(folder).filePath("firmware");
+    out.removeDuplicates();
+    return out;
+}
+
+std::vector<BuildPane::Plan> BuildPane::found(const QString& folder)
+{
+    std::vector<Plan> out;
+    for (const char* name : {"Makefile", "makefile", "GNUmakefile"})
+        if (out.empty() && QFileInfo::exists(QDir(folder).filePath(name)))
+            out.push_back({folder, "make"});
+    if (QFileInfo::exists(QDir(folder).filePath("CMakeLists.txt")))
+        out.push_back({folder, "cmake -S . -B build && cmake --build build"});
+    if (QFileInfo::exists(QDir(folder).filePath("build.sh")))
+        out.push_back({folder, "sh build.sh"});
+    return out;
+}
+
+BuildPane::Plan BuildPane::plan() const
+{
+    if (!editor_.document().build.empty())
+        return {editor_.folder(), QString::fromStdString(editor_.document().build)};
+    for (const QString& folder : folders())
+        if (const std::vector<Plan> plans = found(folder); !plans.empty())
+            return plans.front();
     return {};
+}
+
+std::vector<std::pair<QString, QString>> BuildPane::ways() const
+{
+    std::vector<std::pair<QString, QString>> out;
+    const QDir home(editor_.folder());
+    const auto quoted = [](QString name) { return name.contains(QRegularExpression("[^\\w./+-]")) ? "'" + name.replace("'", "'\\''") + "'" : name; };
+    for (const QString& folder : folders())
+        for (const Plan& p : found(folder)) {
+            const QString at = home.relativeFilePath(folder);
+            out.emplace_back(at == "." ? p.command : tr("%1, in %2").arg(p.command, at), at == "." ? p.command : QString("cd %1 && %2").arg(quoted(at), p.command));
+        }
+    // A compiler, straight, for a chip whose sources lie beside its firmware.
+    for (const bench::Tool& tool : bench::buildTools()) {
+        if (tool.path.empty()) {
+            out.emplace_back(tr("%1 is not installed: apt install %2").arg(QString::fromStdString(tool.program), QString::fromStdString(tool.packages)), QString());
+            continue;
+        }
+        for (const bench::PartItem& part : editor_.document().parts) {
+            const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+            if (kind == nullptr || kind->chip == nullptr || part.firmware.empty() || tool.program == "make")
+                continue;
+            const QFileInfo firmware(home.absoluteFilePath(QString::fromStdString(part.firmware)));
+            QStringList sources;
+            for (const QString& name : firmware.dir().entryList({"*.c", "*.cpp", "*.S"}, QDir::Files, QDir::Name))
+                sources << quoted(home.relativeFilePath(firmware.dir().filePath(name)));
+            if (!sources.isEmpty())
+                out.emplace_back(tr("%1 alone, for %2").arg(QString::fromStdString(tool.program), QString::fromStdString(part.id)),
+                                 QString("%1 -mmcu=%2 -Os -gdwarf-4 -Wall -o %3 %4")
+                                     .arg(QString::fromStdString(tool.program), QString::fromStdString(std::string(kind->chip->id)), quoted(home.relativeFilePath(firmware.filePath())), sources.join(' ')));
+        }
+    }
+    return out;
+}
+
+void BuildPane::setCommand(const QString& command)
+{
+    editor_.change(tr("build command"), [&](bench::Document& d) { d.build = command.toStdString(); });
+}
+
+// What was found can be chosen with one click; the present way is ticked.
+void BuildPane::offerWays(QPoint at)
+{
+    auto* menu = new QMenu(this);
+    menu->setObjectName("buildWays");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const QString now = QString::fromStdString(editor_.document().build);
+    const auto add = [&](const QString& text, const QString& command, bool enabled) {
+        QAction* action = menu->addAction(text, this, [this, command] { setCommand(command); });
+        action->setEnabled(enabled);
+        action->setCheckable(enabled);
+        action->setChecked(enabled && command == now);
+        action->setToolTip(command);
+    };
+    add(tr("What lies beside the firmware"), {}, true);
+    for (const auto& [text, command] : ways())
+        add(text, command, !command.isEmpty());
+    menu->addSeparator();
+    menu->addAction(tr("A command of your own"), this, [this] {
+        command_->setText(QString::fromStdString(editor_.document().build));
+        command_->show();
+        command_->setFocus();
+        command_->selectAll();
+    });
+    menu->popup(at);
 }
 
 void BuildPane::build()

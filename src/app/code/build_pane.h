@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QProcess>
 #include <QPushButton>
@@ -22,6 +23,8 @@ public:
     void build();
     [[nodiscard]] bool isBuilding() const { return process_.state() != QProcess::NotRunning; }
     [[nodiscard]] QListWidget& output() { return *output_; }
+    // Ways to build that can be chosen, each as it is shown and the command that it stands for; without a command: what is missing.
+    [[nodiscard]] std::vector<std::pair<QString, QString>> ways() const;
     // How many errors and warnings the last build told of.
     [[nodiscard]] int errors() const { return errors_; }
     [[nodiscard]] int warnings() const { return warnings_; }
@@ -37,6 +40,12 @@ private:
         QString command;
     };
     [[nodiscard]] Plan plan() const;
+    // Folders in which firmware of this bench may be built, the likeliest first.
+    [[nodiscard]] QStringList folders() const;
+    // What can be run there, as it is found: a Makefile, a CMakeLists.txt, a script.
+    [[nodiscard]] static std::vector<Plan> found(const QString& folder);
+    void offerWays(QPoint at);
+    void setCommand(const QString& command);
     void take(const QByteArray& bytes);
     void line(const QString& text);
     void finished(int code, QProcess::ExitStatus status);
@@ -47,6 +56,7 @@ private:
     QByteArray rest_;
     QLabel* title_;
     QListWidget* output_;
+    QLineEdit* command_;
     int errors_ = 0, warnings_ = 0;
 };
 
