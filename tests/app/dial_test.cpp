@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/application.h"
+#include "app/canvas/part_art.h"
 #include "app/canvas/bench_view.h"
 #include "app/inspector/dial.h"
 #include "app/shell/main_window.h"
@@ -173,6 +174,37 @@ private slots:
         QCOMPARE(places(names[2]), first);
         type("pin-order", qPrintable(names.join(' ')));
         QVERIFY(editor().document().part("t1")->order.empty());
+    }
+
+    // The flat side of an LED stands by its cathode, on whichever side that is.
+    void swappedLeadsSwapTheMarks()
+    {
+        PartArt art;
+        const bench::PartKind& led = *catalogue_.find("led");
+        const auto drawn = [&](const std::vector<std::string>& order) {
+            QImage image(80, 80, QImage::Format_ARGB32);
+            image.fill(Qt::white);
+            QPainter painter(&image);
+            painter.translate(24, 10);  // the middle between the leads is the picture's
+            bench::PartItem part;
+            part.id = "d";
+            part.order = order;
+            art.drawBody(painter, led, part, 0);
+            return image;
+        };
+        const QImage usual = drawn({}), swapped = drawn({"K", "A"});
+        QVERIFY(usual != swapped);
+        QCOMPARE(drawn({"A", "K"}), usual);
+        // Mirrored: dark ink of the flat side on the other half.
+        const auto ink = [](const QImage& image, int from, int to) {
+            int dark = 0;
+            for (int x = from; x < to; ++x)
+                for (int y = 0; y < image.height(); ++y)
+                    dark += qGray(image.pixel(x, y)) < 70 ? 1 : 0;
+            return dark;
+        };
+        QVERIFY(ink(usual, 40, 80) > ink(usual, 0, 40));
+        QVERIFY(ink(swapped, 0, 40) > ink(swapped, 40, 80));
     }
 };
 

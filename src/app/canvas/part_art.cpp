@@ -218,6 +218,13 @@ void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const ben
     QSvgRenderer& svg = renderer(kind, tint);
     painter.save();
     applyTurn(painter, part.turn);
+    // Of two leads that stand the other way round on the real part, its marks do too.
+    if (kind.pins.size() == 2 && part.order.size() == 2 && part.order[0] != kind.pins[0].name) {
+        const bench::GridPoint a = kind.pins[0].at, b = kind.pins[1].at;
+        const bool across = a.x != b.x;
+        painter.translate(across ? QPointF((a.x + b.x) * kStep, 0) : QPointF(0, (a.y + b.y) * kStep));
+        painter.scale(across ? -1 : 1, across ? 1 : -1);
+    }
     if (!svg.isValid()) {
         painter.setPen(QPen(theme::kInk, 1));
         painter.setBrush(theme::kPanel);
