@@ -54,6 +54,7 @@ PinKind readPin(TableReader& r)
     pin.chipPin = r.text("chip");
     pin.aliases = r.texts("alias");
     pin.ground = r.flag("ground", false);
+    pin.output = r.flag("output", false);
     const std::string supply = r.text("supply");
     if (!supply.empty()) {
         const auto volts = kernel::parseQuantity(supply, kernel::Unit::volt);

@@ -34,6 +34,7 @@ struct PinKind {
     std::vector<std::string> aliases;  // other names that a bench file may use, e.g. framework pin numbers
     std::optional<double> supplyVolts;  // the part holds this pin at a voltage
     bool ground = false;      // or at 0 V
+    bool output = false;      // the part drives it, high or low, as long as it has its supply
 };
 
 struct SettingKind {

@@ -1,6 +1,7 @@
 #include "bench/rehearsal.h"
 
 #include <algorithm>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -17,8 +18,9 @@ std::vector<Finding> rehearse(const Document& document, const Catalogue& catalog
         return {};
     (*world)->runUntil(Time(kRehearsal));
     std::vector<Finding> out;
+    static const std::set<std::string, std::less<>> kTold{"floating-input", "outputs-fight", "pin-over-voltage", "pin-overload", "port-overload", "brown-out"};
     for (Finding f : (*world)->findings())
-        if (f.rule == "floating-input") {
+        if (kTold.contains(f.rule)) {
             f.message = fmt::format("{} (it will be, {} after power-up)", f.message, kernel::formatQuantity(kernel::seconds(f.time), kernel::Unit::second, 3));
             f.wiring = true;
             out.push_back(std::move(f));

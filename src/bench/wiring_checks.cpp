@@ -6,6 +6,7 @@
 #include <set>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 namespace bramix::bench {
 
@@ -30,6 +31,12 @@ public:
                         leads_[*net].push_back({&part, kind, &pin});
     }
 
+    std::vector<Finding> runPowered()
+    {
+        checkLevels();
+        return std::move(out_);
+    }
+
     std::vector<Finding> run()
     {
         for (const PartItem& part : wiring_.document.parts)
@@ -37,6 +44,7 @@ public:
                 checkPart(part, *kind);
         checkGround();
         checkBuses();
+        checkOutputs();
         return std::move(out_);
     }
 
@@ -177,25 +185,128 @@ private:
             tell(Severity::warning, "no-ground", "bench", "nothing on this bench is joined to ground, so its voltages have nothing to be measured from; put a ground where they shall be 0 V");
     }
 
-    // The data and clock line of a two-wire bus that joins several chips need a resistor each to the supply.
+    // The data and clock line of a two-wire bus need a resistor each to the supply.
     void checkBuses()
     {
         for (const auto& [net, leads] : leads_) {
             std::string line;
-            std::set<std::string> chips;
-            bool pulled = wiring_.circuit.isRail(net);
-            for (const Lead& lead : leads) {
-                for (const char* function : {"SDA", "SCL"})
-                    if ((" " + lead.pin->about + " ").find(std::string(" ") + function + " ") != std::string::npos && lead.kind->chip != nullptr) {
-                        line = function;
-                        chips.insert(lead.part->id);
-                    }
-                pulled = pulled || lead.kind->behaviour == "resistor" || lead.kind->behaviour == "potentiometer";
-            }
-            if (chips.size() > 1 && !pulled)
-                tell(Severity::warning, "bus-without-pull-up", wiring_.circuit.name(net), fmt::format("net {} joins {} of {} chips and nothing pulls it up; put 4.7 kΩ to the supply", wiring_.circuit.name(net), line, chips.size()));
+            std::set<std::string> members;
+            for (const Lead& lead : leads)
+                if (const char* function = busLine(lead); function != nullptr) {
+                    line = function;
+                    members.insert(lead.part->id);
+                }
+            if (members.size() > 1 && !wiring_.circuit.isRail(net) && wiring_.circuit.neighbours(net).empty())
+                tell(Severity::warning, "bus-without-pull-up", wiring_.circuit.name(net),
+                     fmt::format("net {} is {} of {} and nothing pulls it up; put 4.7 kΩ to the supply", wiring_.circuit.name(net), line, fmt::join(members, ", ")));
         }
     }
+
+    // "SDA" or "SCL" of a part or a chip that has such a bus, or null.
+    [[nodiscard]] static const char* busLine(const Lead& lead)
+    {
+        for (const char* function : {"SDA", "SCL"})
+            if ((" " + lead.pin->about + " ").find(std::string(" ") + function + " ") != std::string::npos || lead.pin->name == function)
+                return function;
+        return nullptr;
+    }
+
+    // Two that drive one net all the time are against each other sooner or later, whatever firmware does.
+    void checkOutputs()
+    {
+        for (const auto& [net, leads] : leads_) {
+            std::vector<std::string> drivers;
+            for (const Lead& lead : leads)
+                if (lead.pin->output && !letsGo(lead))
+                    drivers.push_back(lead.part->id + "." + lead.pin->name);
+            if (drivers.size() > 1)
+                tell(Severity::error, "outputs-joined", drivers[1], fmt::format("{} are outputs on one net: as soon as they differ they fight; give each its own net", fmt::join(drivers, " and ")));
+        }
+    }
+
+    // Its outputs may float: something else than ground is on its output enable.
+    [[nodiscard]] bool letsGo(const Lead& lead) const
+    {
+        const auto enable = lead.kind->pin("OE") == nullptr ? std::nullopt : netOf(lead.part->id, "OE");
+        return enable && !(wiring_.circuit.isRail(*enable) && wiring_.circuit.voltage(*enable).value < 0.5);
+    }
+
+    // A part on a lower supply does not stand what one on a higher supply drives, or what a resistor to the higher supply pulls up.
+    void checkLevels()
+    {
+        constexpr double kTolerated = 0.6;  // the protection diode begins to conduct
+        for (const auto& [net, leads] : leads_) {
+            if (wiring_.circuit.isRail(net))
+                continue;
+            const Lead* lowest = nullptr;
+            double least = 0;
+            for (const Lead& lead : leads)
+                if (const auto volts = supplyOf(lead); volts && (lowest == nullptr || *volts < least)) {
+                    lowest = &lead;
+                    least = *volts;
+                }
+            if (lowest == nullptr)
+                continue;
+            const std::string pin = lowest->part->id + "." + lowest->pin->name;
+            const Lead* driver = nullptr;
+            for (const Lead& lead : leads)
+                if (const auto volts = supplyOf(lead); volts && *volts > least + kTolerated && busLine(lead) == nullptr && (!lead.pin->chipPin.empty() || drivesNow(lead)))
+                    driver = &lead;
+            if (driver != nullptr) {
+                tell(Severity::warning, "signal-too-high", pin,
+                     fmt::format("{} is on {:.3g} V and {} on {:.3g} V drives it: more than its input stands; put a divider or a level shifter between", pin, least, driver->part->id + "." + driver->pin->name, *supplyOf(*driver)));
+                continue;
+            }
+            for (const auto& [part, volts] : pullUps(net))
+                if (volts > least + kTolerated && busLine(*lowest) != nullptr) {
+                    tell(Severity::warning, "signal-too-high", pin, fmt::format("{} is on {:.3g} V and {} pulls it up to {:.3g} V: more than its input stands; pull it up to its own supply", pin, least, part, volts));
+                    break;
+                }
+        }
+    }
+
+    [[nodiscard]] bool drivesNow(const Lead& lead) const
+    {
+        const auto drive = wiring_.circuit.driveOf(*wiring_.pin({lead.part->id, lead.pin->name}));
+        return !drive.floating() && drive.ohms < kStrongOhms;
+    }
+
+    // The voltage of what feeds the logic behind a signal pin; none for supply pins, for parts without a supply, and for supplies that are no fixed voltage.
+    [[nodiscard]] std::optional<double> supplyOf(const Lead& lead) const
+    {
+        if (lead.pin->supplyVolts || lead.pin->ground || lead.kind->behaviour == "supply")
+            return std::nullopt;
+        for (const char* name : {"VCC", "VDD"}) {
+            const PinKind* supply = lead.kind->pin(name);
+            if (supply == lead.pin)
+                return std::nullopt;
+            if (supply != nullptr && !supply->supplyVolts)
+                if (const auto net = netOf(lead.part->id, name); net && wiring_.circuit.isRail(*net) && wiring_.circuit.voltage(*net).value > 1)
+                    return wiring_.circuit.voltage(*net).value;
+        }
+        // A board holds its chip's supply itself; its highest is what the port pins drive.
+        if (lead.kind->chip == nullptr || lead.pin->chipPin.empty())
+            return std::nullopt;
+        double most = 0;
+        for (const PinKind& pin : lead.kind->pins)
+            most = std::max(most, pin.supplyVolts.value_or(0));
+        return most > 0 ? std::optional(most) : std::nullopt;
+    }
+
+    // Resistors from a net to fixed voltages.
+    [[nodiscard]] std::vector<std::pair<std::string, double>> pullUps(NetId net) const
+    {
+        std::vector<std::pair<std::string, double>> out;
+        for (const Lead& lead : leads_.at(net))
+            if (lead.kind->behaviour == "resistor")
+                for (const PinKind& other : lead.kind->pins)
+                    if (&other != lead.pin)
+                        if (const auto far = netOf(lead.part->id, other.name); far && wiring_.circuit.isRail(*far))
+                            out.emplace_back(lead.part->id, wiring_.circuit.voltage(*far).value);
+        return out;
+    }
+
+    static constexpr double kStrongOhms = 1000;
 
     const Wiring& wiring_;
     std::map<NetId, std::vector<Lead>> leads_;
@@ -205,5 +316,6 @@ private:
 }  // namespace
 
 std::vector<Finding> checkWiring(const Wiring& wiring) { return Checks(wiring).run(); }
+std::vector<Finding> checkPowered(const Wiring& wiring) { return Checks(wiring).runPowered(); }
 
 }  // namespace bramix::bench

@@ -21,5 +21,7 @@ struct Wiring {
 };
 
 [[nodiscard]] std::vector<Finding> checkWiring(const Wiring& wiring);
+// The same, of what shows only when the parts drive what they drive: levels that do not go together.
+[[nodiscard]] std::vector<Finding> checkPowered(const Wiring& wiring);
 
 }  // namespace bramix::bench

@@ -424,7 +424,8 @@ struct World::Builder {
             placeControls();
             return {};
         }
-        for (const Finding& f : checkWiring({document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }}))
+        const Wiring wiring{document, catalogue, world.circuit_, [this](const PinRef& ref) { return world.pin(ref); }};
+        for (const Finding& f : checkWiring(wiring))
             world.report(f);
         for (const auto& [id, part] : world.parts_)
             part->wired();
@@ -432,6 +433,8 @@ struct World::Builder {
         if (auto ok = makeFollowers(); !ok)
             return ok;
         checkBusAddresses();
+        for (const Finding& f : checkPowered(wiring))
+            world.report(f);
         // A board's serial bridge is powered with the board, and its line idles high.
         for (const Uart& uart : world.uarts_)
             if (uart.name == world.chips_[uart.chip].id + "." + catalogue.find(document.part(world.chips_[uart.chip].id)->kind)->bridge)

@@ -24,8 +24,9 @@ constexpr std::array kColors{
 
 constexpr double kRatedAmps = 0.020;  // shines fully
 constexpr double kMostAmps = 0.030;   // for good
-constexpr double kReverseVolts = 5;   // the usual guarantee; beyond it the junction breaks down
-constexpr double kMicroampere = 1e-5; // and leaks this much at that voltage
+constexpr double kBreakdownVolts = 7; // a typical one stands somewhat more than the usual guarantee of 5 V
+constexpr double kLeakAmps = 100e-9;  // and leaks a hundredth of what is guaranteed
+constexpr double kLeakVolts = 5;      // at this voltage
 
 class Led final : public StatefulPart<Led> {
 public:
@@ -56,8 +57,8 @@ private:
 circuit::DiodeModel modelOf(const Color& color, double volts, double amps, double ohms)
 {
     auto model = circuit::DiodeModel::through({volts}, {amps}, color.ideality, {ohms});
-    model.breakdownVolts = kReverseVolts + 2;  // a typical one stands somewhat more than is guaranteed
-    model.leakSiemens = kMicroampere / kReverseVolts * 0.01;
+    model.breakdownVolts = kBreakdownVolts;
+    model.leakSiemens = kLeakAmps / kLeakVolts;
     return model;
 }
 
@@ -81,7 +82,9 @@ kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context)
         const auto rated = context.typicalOr("current", kernel::Unit::ampere, 1e-5, 10);
         const auto series = context.typicalOr("series", kernel::Unit::ohm, 0.01, 1000);
         const auto limit = context.typicalOr("limit", kernel::Unit::ampere, 1e-5, 20);
-        for (const auto* q : {&forward, &rated, &series, &limit})
+        const auto leakage = context.typicalOr("leakage", kernel::Unit::ampere, 0, 1e-3);
+        const auto breakdown = context.typicalOr("breakdown", kernel::Unit::volt, 1, 500);
+        for (const auto* q : {&forward, &rated, &series, &limit, &leakage, &breakdown})
             if (!*q)
                 return tl::unexpected(q->error());
         const double volts = forward->value_or(color.forwardVolts);
@@ -89,7 +92,10 @@ kernel::Result<std::unique_ptr<Part>> makeLed(PartContext& context)
         const double ohms = series->value_or(color.seriesOhms * kRatedAmps / amps);
         if (amps * ohms > 0.8 * volts)
             return kernel::fail(context.id + ".series", "drops nearly all of the forward voltage at the rated current; expected less resistance");
-        return std::make_unique<Led>(context, modelOf(color, volts, amps, ohms), amps, limit->value_or(amps * kMostAmps / kRatedAmps));
+        circuit::DiodeModel model = modelOf(color, volts, amps, ohms);
+        model.leakSiemens = leakage->value_or(kLeakAmps) / kLeakVolts;
+        model.breakdownVolts = breakdown->value_or(kBreakdownVolts);
+        return std::make_unique<Led>(context, model, amps, limit->value_or(amps * kMostAmps / kRatedAmps));
     }
     return kernel::fail(context.id + ".color", "\"" + wanted + "\"; expected red, amber, yellow, green, blue, white or infrared");
 }

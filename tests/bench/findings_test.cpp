@@ -120,6 +120,28 @@ private slots:
         row("meter-short", "meter1", meter, {"v.V meter1.+", "meter1.COM g.V"}, meter, {"v.V meter1.+", "meter1.COM r.1", "r.2 g.V"}, 1);
         row("bus-without-pull-up", "m.PC4", {"m briar-328", "n briar-328", "v supply-5v", "r resistor"}, {"m.PC4 n.PC4", "m.PC5 n.PC5"}, {"m briar-328", "n briar-328", "v supply-5v", "r resistor", "s resistor"},
             {"m.PC4 n.PC4", "m.PC5 n.PC5", "r.1 m.PC4", "r.2 v.V", "s.1 m.PC5", "s.2 v.V"});
+        const Strings memory{"m briar-328", "e 24c32", "v supply-5v", "g ground", "r resistor set = { resistance = \"4k7\" }", "s resistor set = { resistance = \"4k7\" }"};
+        const Strings bare{"m.PC4 e.SDA", "m.PC5 e.SCL", "v.V e.VCC", "g.V e.GND"};
+        Strings pulled = bare;
+        pulled.insert(pulled.end(), {"r.1 m.PC4", "r.2 v.V", "s.1 m.PC5", "s.2 v.V"});
+        row("bus-without-pull-up", "m.PC5", memory, bare, memory, pulled);
+        const Strings registers{"a 74hc595", "b 74hc595", "v supply-5v", "g ground", "r resistor"};
+        Strings powered;
+        for (const char* id : {"a", "b"})
+            for (const char* wire : {"v.V %.VCC", "g.V %.GND", "g.V %.OE", "v.V %.SRCLR", "g.V %.SER", "g.V %.SRCLK", "g.V %.RCLK"})
+                powered.push_back(QString(wire).replace('%', id).toStdString());
+        Strings tied = powered, loose = powered;
+        tied.insert(tied.end(), {"a.QA b.QA", "b.QA r.1", "r.2 g.V"});
+        loose.insert(loose.end(), {"a.QA r.1", "r.2 b.QA"});
+        row("outputs-joined", "b.QA", registers, tied, registers, loose);
+        const Strings flash{"m briar-328", "f w25q32", "w supply-3v3", "g ground", "r resistor set = { resistance = \"1k\" }", "s resistor set = { resistance = \"1k8\" }"};
+        row("signal-too-high", "f.CLK", flash, {"w.V f.VCC", "g.V f.GND", "m.PB5 f.CLK"}, flash, {"w.V f.VCC", "g.V f.GND", "m.PB5 r.1", "r.2 f.CLK", "f.CLK s.1", "s.2 g.V"});
+        const Strings clock{"m briar-328", "c ds3231", "v supply-5v", "w supply-3v3", "g ground", "r resistor set = { resistance = \"4k7\" }"};
+        const Strings low{"w.V c.VCC", "g.V c.GND", "m.PC4 c.SDA", "r.1 c.SDA"};
+        Strings high = low, right = low;
+        high.emplace_back("r.2 v.V");
+        right.emplace_back("r.2 w.V");
+        row("signal-too-high", "c.SDA", clock, high, clock, right);
     }
 
     void eachRuleHasABenchThatRaisesItAndATwinThatDoesNot()
