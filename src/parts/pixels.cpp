@@ -163,7 +163,7 @@ private:
     {
         logicState(ar);
         const std::size_t count = frames_.size();
-        ar(frames_, shift_, zeros_, started_, bits_, taken_, edges_, waitingFrames_, waitingAt_, waitingEdges_);
+        ar(frames_, shift_, zeros_, started_, passes_, bits_, taken_, edges_, waitingFrames_, waitingAt_, waitingEdges_);
         frames_.resize(count);
     }
     void powered(bool) override
@@ -201,36 +201,34 @@ private:
         ++edges_;
         if (!waitingFrames_.empty())
             showDue();
-        const bool passes = taken_ >= frames_.size();
-        drive(0, passes ? high : false);
         if (!high) {
-            drive(1, passes && level(1));
+            drive(0, false);
+            drive(1, passes_ && (shift_ & 1) != 0);  // as it stood when the clock rose
             return;
         }
+        // A frame begins with its first one. It is this part's own as long as one of its LEDs has none yet; all else goes on, the run's beginning too.
         const bool bit = level(1);
+        passes_ = !started_ || taken_ >= frames_.size() || (bits_ == 0 && !bit);
+        drive(0, passes_);
         shift_ = shift_ << 1 | (bit ? 1U : 0U);
-        // 32 zeros begin a new run, wherever they come between frames.
         zeros_ = bit ? 0 : zeros_ + 1;
-        if (!started_ || taken_ >= frames_.size()) {
+        if (passes_) {
+            // 32 zeros begin a new run, wherever they come between frames.
             if (zeros_ >= 32) {
                 started_ = true;
-                bits_ = 0;
                 taken_ = 0;
-                zeros_ = 0;
             }
             return;
         }
-        if (++bits_ < 32)
+        ++bits_;
+        if (bits_ == 3 && (shift_ & 7) != 7) {
+            tell(false, "pixel-frame", fmt::format("{} got a frame that begins with {:03b}; expected three ones, then its brightness", id_, shift_ & 7));
+            bits_ = 0;
+            return;
+        }
+        if (bits_ < 32)
             return;
         bits_ = 0;
-        if (shift_ == 0) {
-            taken_ = 0;
-            return;
-        }
-        if ((shift_ >> 29) != 7) {
-            tell(false, "pixel-frame", fmt::format("{} got the frame 0x{:08X}; expected one that begins with three ones", id_, shift_));
-            return;
-        }
         waitingFrames_.push_back(shift_);
         waitingAt_.push_back(static_cast<std::uint32_t>(taken_));
         waitingEdges_.push_back(edges_ + taken_);
@@ -245,6 +243,7 @@ private:
     std::uint32_t zeros_ = 0, bits_ = 0;
     std::size_t taken_ = 0;
     bool started_ = false;
+    bool passes_ = false;  // the last bit went on to the next part
     std::uint64_t edges_ = 0;  // of the clock
     std::vector<std::uint32_t> waitingFrames_, waitingAt_;
     std::vector<std::uint64_t> waitingEdges_;
