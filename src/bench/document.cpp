@@ -258,6 +258,27 @@ struct Loader {
         return w;
     }
 
+    ButtonItem button(TableReader& r)
+    {
+        ButtonItem b;
+        b.label = r.text("label", {}, true);
+        b.bytes = r.text("bytes", {}, true);
+        b.uart = r.text("uart");
+        b.every = r.text("every");
+        b.key = r.text("key");
+        b.remarks = remarksOf(r, "button \"" + b.label + "\"");
+        return b;
+    }
+
+    BookmarkItem bookmark(TableReader& r)
+    {
+        BookmarkItem b;
+        b.name = r.text("name", {}, true);
+        b.at = r.text("at", {}, true);
+        b.remarks = remarksOf(r, "bookmark \"" + b.name + "\"");
+        return b;
+    }
+
     template <class Item>
     void each(TableReader& top, std::string_view key, std::vector<Item>& out, Item (Loader::*read)(TableReader&))
     {
@@ -357,11 +378,14 @@ Result<Document> parseDocument(const std::string& name, std::string_view text, s
     d.title = top.text("title", d.title);
     d.notes = top.text("notes");
     d.build = top.text("build");
+    d.lanes = top.texts("lanes");
     loader.each(top, "part", d.parts, &Loader::part);
     loader.each(top, "wire", d.wires, &Loader::wire);
     loader.each(top, "net", d.nets, &Loader::net);
     loader.each(top, "stop", d.stops, &Loader::stop);
     loader.each(top, "watch", d.watches, &Loader::watch);
+    loader.each(top, "button", d.buttons, &Loader::button);
+    loader.each(top, "bookmark", d.bookmarks, &Loader::bookmark);
     if (!top.ok())
         return tl::unexpected(top.error());
     d.remarks.unknown = keepUnknown(top, "the bench", warnings);
@@ -385,6 +409,12 @@ std::string writeDocument(const Document& d)
     out += fmt::format("bramix = {}\ntitle = {}\n", kFormat, quote(d.title));
     given("notes", d.notes);
     given("build", d.build);
+    if (!d.lanes.empty()) {
+        std::string lanes;
+        for (const std::string& lane : d.lanes)
+            lanes += (lanes.empty() ? "" : ", ") + quote(lane);
+        out += fmt::format("lanes = [{}]\n", lanes);
+    }
     writeUnknown(out, d.remarks);
     for (const PartItem& p : d.parts) {
         out += fmt::format("\n{}[[part]]\nid = {}\nkind = {}\n", p.remarks.comment, quote(p.id), quote(p.kind));
@@ -461,6 +491,17 @@ std::string writeDocument(const Document& d)
         given("chip", w.chip);
         given("radix", w.radix);
         writeUnknown(out, w.remarks);
+    }
+    for (const ButtonItem& b : d.buttons) {
+        out += fmt::format("\n{}[[button]]\nlabel = {}\nbytes = {}\n", b.remarks.comment, quote(b.label), quote(b.bytes));
+        given("uart", b.uart);
+        given("every", b.every);
+        given("key", b.key);
+        writeUnknown(out, b.remarks);
+    }
+    for (const BookmarkItem& b : d.bookmarks) {
+        out += fmt::format("\n{}[[bookmark]]\nname = {}\nat = {}\n", b.remarks.comment, quote(b.name), quote(b.at));
+        writeUnknown(out, b.remarks);
     }
     return out;
 }

@@ -93,6 +93,25 @@ struct WatchItem {
     bool operator==(const WatchItem&) const = default;
 };
 
+// A button beside a serial line.
+struct ButtonItem {
+    std::string label;
+    std::string bytes;   // with \\n, \\r, \\t, \\xHH
+    std::string uart;    // "mcu.uart0"; empty: whichever is shown
+    std::string every;   // a time after which it is sent again and again while the button is down, or empty
+    std::string key;     // that presses it, "F5" or "Ctrl+1", or empty
+    Remarks remarks;
+    bool operator==(const ButtonItem&) const = default;
+};
+
+// A named instant of the run.
+struct BookmarkItem {
+    std::string name;
+    std::string at;      // "1.250034s"
+    Remarks remarks;
+    bool operator==(const BookmarkItem&) const = default;
+};
+
 struct Document {
     std::string title = "New bench";
     std::string notes;
@@ -102,6 +121,9 @@ struct Document {
     std::vector<NetItem> nets;
     std::vector<StopItem> stops;
     std::vector<WatchItem> watches;
+    std::vector<ButtonItem> buttons;
+    std::vector<BookmarkItem> bookmarks;
+    std::vector<std::string> lanes;  // of the tape, from the top: "mcu.PB3", "i2c:SDA=…,SCL=…", "volts mcu.PC0" (session/read_lanes.h); empty: the usual ones
     Remarks remarks;
 
     bool operator==(const Document&) const = default;

@@ -166,6 +166,11 @@ public:
         if (world_.observer_ != nullptr)
             world_.observer_->interrupt(chip_, vector, at);
     }
+    void chipReset(std::uint8_t cause, Time at) override
+    {
+        if (world_.observer_ != nullptr)
+            world_.observer_->reset(chip_, cause, at);
+    }
 
     void chipLoads() override
     {

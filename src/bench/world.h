@@ -37,7 +37,9 @@ public:
     // A byte on a UART's line; `fromChip` tells the direction.
     virtual void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) = 0;
     virtual void finding(const Finding& finding) = 0;
+    // A chip has entered an interrupt, or with vector 0 has come to the end of one.
     virtual void interrupt(std::size_t chip, std::uint8_t vector, Time at) = 0;
+    virtual void reset(std::size_t /*chip*/, std::uint8_t /*cause*/, Time /*at*/) {}
 };
 
 struct WorldOptions {

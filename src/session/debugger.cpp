@@ -2,6 +2,7 @@
 #include "session/debugger.h"
 
 #include <algorithm>
+#include <cstdlib>
 
 #include <fmt/format.h>
 
@@ -600,6 +601,20 @@ Result<void> Debugger::backToChange(const std::string& what)
 }
 
 // Looking.
+
+std::optional<double> Debugger::number(const std::string& expression)
+{
+    if (chip_ >= session_.world().chips().size())
+        return std::nullopt;
+    Scope scope(*this, chip_, 0);
+    const auto value = scope.evaluator.evaluate(expression);
+    if (!value)
+        return std::nullopt;
+    const std::string text = scope.evaluator.format(*value, debug::Radix::decimal);
+    char* end = nullptr;
+    const double number = std::strtod(text.c_str(), &end);
+    return end == text.c_str() ? std::nullopt : std::optional(number);
+}
 
 Result<debug::Value> Debugger::evaluate(const std::string& expression, std::size_t frame)
 {

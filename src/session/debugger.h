@@ -110,6 +110,8 @@ public:
     // Looking, at the chosen chip.
     [[nodiscard]] std::vector<debug::Frame> frames() const;
     [[nodiscard]] kernel::Result<debug::Value> evaluate(const std::string& expression, std::size_t frame = 0);
+    // The same as a number; nothing where it is none.
+    [[nodiscard]] std::optional<double> number(const std::string& expression);
     // Stores what an expression or register is to be. The past before it cannot be gone back into.
     [[nodiscard]] kernel::Result<void> assign(const std::string& expression, const std::string& value, std::size_t frame = 0);
     void write(const std::vector<debug::ByteWrite>& writes);

@@ -217,4 +217,32 @@ void LiveSession::fillCounts(CountPicture& out) const
         out.lines.emplace_back(symbols.files()[place.first], place.second, times);
 }
 
+void LiveSession::watchValues(const std::vector<std::string>& expressions)
+{
+    post([this, expressions] {
+        values_ = expressions;
+        if (session_ != nullptr && !values_.empty())
+            sampleValues();
+    });
+}
+
+std::vector<Sample> LiveSession::takeSamples()
+{
+    const std::lock_guard lock(mutex_);
+    return std::exchange(samples_, {});
+}
+
+void LiveSession::sampleValues()
+{
+    constexpr std::size_t kMostWaiting = 100'000;
+    const Time now = session_->world().now();
+    std::vector<Sample> fresh;
+    for (std::uint32_t i = 0; i < values_.size(); ++i)
+        if (const auto value = debugger_->number(values_[i]))
+            fresh.push_back({i, now, *value});
+    const std::lock_guard lock(mutex_);
+    if (samples_.size() < kMostWaiting)
+        samples_.insert(samples_.end(), fresh.begin(), fresh.end());
+}
+
 }  // namespace bramix::session

@@ -27,9 +27,6 @@ constexpr std::size_t kHistoryBytes = 384U << 20U;
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 constexpr std::size_t kToldBytes = 4000;
-constexpr std::size_t kBusEdges = 12'000;
-// A transfer that is under way at the left edge began no longer ago than this.
-constexpr Duration kBusLead = std::chrono::milliseconds(5);
 // Changes between two pictures from which on a pin is too fast for the eye.
 constexpr std::uint64_t kBusyChanges = 3;
 
@@ -123,6 +120,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     counts_.clear();
     counting_ = false;
     serialShown_ = 0;
+    reader_.clear();
     applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
@@ -234,7 +232,11 @@ void LiveSession::loadFirmware(const std::string& chip, const std::string& file)
 
 void LiveSession::watchTape(const TapeRequest& request)
 {
-    post([this, request] { tape_ = request; });
+    post([this, request] {
+        tape_ = request;
+        applyProbes();
+        changed_ = true;
+    });
 }
 
 std::shared_ptr<const Picture> LiveSession::picture() const
@@ -302,6 +304,8 @@ void LiveSession::loop(const std::stop_token& stop)
         }
         try {
             slice();
+            if (!values_.empty())
+                sampleValues();
         } catch (const kernel::Bug& bug) {
             running_ = false;
             stopped_ = fmt::format("Bramix itself failed: {}", bug.what());
@@ -565,6 +569,9 @@ void LiveSession::applyProbes()
         return;
     std::vector<bench::PinRef> all = scope_.channels;
     all.insert(all.end(), probes_.begin(), probes_.end());
+    for (const std::string& lane : tape_.reads.value_or(std::vector<std::string>{}))
+        if (const auto spec = parseLane(lane); spec && spec->kind == LaneSpec::Kind::volts)
+            all.push_back(spec->pins[0]);
     session_->setProbes(all);
 }
 
@@ -638,42 +645,59 @@ void LiveSession::fillParts(Picture& picture) const
     }
 }
 
-// Two-wire buses are found by the parts that stand on them, and read from the tape where the window is small enough to tell bytes apart.
-void LiveSession::fillBuses(Picture& picture) const
+void LiveSession::fillReads(Picture& picture)
 {
-    const tape::Tape& tape = session_->tape();
-    std::set<std::pair<tape::ChannelId, tape::ChannelId>> seen;
-    for (const bench::PartItem& part : session_->document().parts) {
-        const bench::PartKind* kind = catalogue_.find(part.kind);
-        if (kind == nullptr || kind->chip != nullptr || kind->pin("SDA") == nullptr || kind->pin("SCL") == nullptr)
+    const std::vector<std::string> lanes = tape_.reads ? *tape_.reads : usualReadLanes(*session_, catalogue_);
+    reader_.read(*session_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
+}
+
+// What came from outside, and what was noticed.
+void LiveSession::fillEvents(Picture& picture) const
+{
+    constexpr std::size_t kMost = 300;
+    const auto inside = [&](Time at) { return at >= picture.tapeFrom && at <= picture.tapeTo && picture.events.size() < kMost; };
+    for (const Input& input : session_->inputs()) {
+        if (!inside(input.at))
             continue;
-        const tape::ChannelId data = session_->channelOf({part.id, "SDA"}), clock = session_->channelOf({part.id, "SCL"});
-        if (data == UINT32_MAX || clock == UINT32_MAX || tape.count(clock) < 2 || !seen.emplace(data, clock).second)
-            continue;
-        BusLane lane{"i2c", tape.name(data) + " " + tape.name(clock), {}, false};
-        const Time from = picture.tapeFrom - kBusLead;
-        std::size_t d = tape.after(data, from), c = tape.after(clock, from);
-        const std::size_t dEnd = tape.after(data, picture.tapeTo), cEnd = tape.after(clock, picture.tapeTo);
-        lane.crowded = (dEnd - d) + (cEnd - c) > kBusEdges;
-        if (!lane.crowded) {
-            const auto decoder = std::move(*tape::makeDecoder("i2c", {}));
-            decoder->out = [&](const tape::Decoded& item) {
-                if (item.to >= picture.tapeFrom)
-                    lane.items.push_back(item);
-            };
-            decoder->edge(0, tape.stateAt(data, from) != 0, from);
-            decoder->edge(1, tape.stateAt(clock, from) != 0, from);
-            while (d < dEnd || c < cEnd) {
-                // Of two edges in one instant a fall of the clock came first: data change while it is low.
-                const auto before = [](const tape::Edge& onData, const tape::Edge& onClock) { return onData.at != onClock.at ? onData.at < onClock.at : onClock.state != 0; };
-                const bool first = c == cEnd || (d < dEnd && before(tape.edge(data, d), tape.edge(clock, c)));
-                const tape::Edge& edge = first ? tape.edge(data, d++) : tape.edge(clock, c++);
-                if (edge.state <= 1)
-                    decoder->edge(first ? 0 : 1, edge.state == 1, edge.at);
-            }
+        TapeEvent event{TapeEvent::Kind::input, input.at, {}, false};
+        switch (input.kind) {
+        case Input::Kind::control: event.text = fmt::format("{} set to {:g}", input.target, input.value); break;
+        case Input::Kind::send: event.text = fmt::format("{} bytes sent to {}", input.text.size(), input.target); break;
+        case Input::Kind::firmware: event.text = fmt::format("{} loaded into {}", input.text.substr(input.text.rfind('/') + 1), input.target); break;
+        case Input::Kind::edit: event.text = "wiring changed"; break;
+        case Input::Kind::replace: event.text = input.target + " replaced"; break;
+        case Input::Kind::poke: event.text = fmt::format("memory of {} written by hand", input.target); break;
+        case Input::Kind::pc: event.text = fmt::format("{} set to another instruction", input.target); break;
         }
-        picture.buses.push_back(std::move(lane));
+        picture.events.push_back(std::move(event));
     }
+    for (const Finding& f : session_->world().findings())
+        if (!f.wiring && inside(f.time))
+            picture.events.push_back({TapeEvent::Kind::finding, f.time, f.message, f.severity == bench::Severity::error});
+}
+
+void LiveSession::search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done)
+{
+    post([this, query, done = std::move(done)] { done(session_ == nullptr ? Result<std::optional<TapeHit>>(std::nullopt) : searchTape(*session_, query)); });
+}
+
+void LiveSession::writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done)
+{
+    post([this, file, lanes, from, to, done = std::move(done)] {
+        if (session_ == nullptr)
+            return done("no bench");
+        const auto saved = bench::saveText(file, edgesAsCsv(*session_, lanes, from, to));
+        done(saved ? std::string() : saved.error().text());
+    });
+}
+
+void LiveSession::readAll(const std::string& lane, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done)
+{
+    post([this, lane, most, done = std::move(done)] {
+        if (session_ == nullptr)
+            return done(std::vector<tape::Decoded>{});
+        done(session::readAll(*session_, lane, session_->tape().knownFrom(), session_->latest(), most));
+    });
 }
 
 // What the first UART has said: byte by byte where there are few, else where in the window there is something.
@@ -715,7 +739,7 @@ void LiveSession::fillSerialLane(Picture& picture) const
     }
 }
 
-void LiveSession::fillTape(Picture& picture) const
+void LiveSession::fillTape(Picture& picture)
 {
     const tape::Tape& tape = session_->tape();
     const Time now = session_->world().now();
@@ -736,21 +760,21 @@ void LiveSession::fillTape(Picture& picture) const
             const std::size_t first = tape.after(channel, picture.tapeFrom);
             const std::size_t last = tape.after(channel, picture.tapeTo);
             for (std::size_t i = first; i < last && last - first <= kToldEdges; ++i) {
-                const tape::Edge& edge = tape.edge(channel, i);
-                std::string cause;
-                if (edge.actor < session_->document().parts.size()) {
-                    const std::string& part = session_->document().parts[edge.actor].id;
-                    cause = edge.code == UINT32_MAX ? part : fmt::format("{}: {}", part, session_->place(part, edge.code).full());
-                    if (edge.code != UINT32_MAX && cause.ends_with(": "))
-                        cause += fmt::format("0x{:04x}", edge.code);
-                }
+                const tape::Edge edge = tape.edge(channel, i);
+                std::string cause = causeOf(*session_, edge);
                 lane.edges.push_back({edge.at, edge.state, std::move(cause)});
             }
         }
         picture.lanes.push_back(std::move(lane));
     }
     fillSerialLane(picture);
-    fillBuses(picture);
+    fillReads(picture);
+    fillEvents(picture);
+    if (tape_.measure)
+        if (const tape::ChannelId channel = session_->channelOf(*tape_.measure); channel != UINT32_MAX) {
+            constexpr std::size_t kMostMeasured = 100'000;  // in each picture
+            picture.measured = tape::measurePulses(tape, channel, tape_.measureFrom, tape_.measureTo, kMostMeasured);
+        }
 }
 
 }  // namespace bramix::session

@@ -18,6 +18,7 @@
 #include "session/debugger.h"
 #include "session/gdb_server.h"
 #include "session/session.h"
+#include "session/tape_search.h"
 
 namespace bramix::session {
 
@@ -25,6 +26,13 @@ namespace bramix::session {
 struct Message {
     bool error = false;
     std::string text;
+};
+
+// What an expression stood for at an instant.
+struct Sample {
+    std::uint32_t index = 0;  // of the expression in watchValues()
+    Time at{};
+    double value = 0;
 };
 
 class LiveSession {
@@ -72,11 +80,21 @@ public:
     void send(const std::string& uart, const std::string& bytes);
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
+    // The nearest place on the tape that a search finds; handed to `done` on the session's thread.
+    void search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done);
+    // Everything that a decoder lane has to say about what the tape still knows, up to `most` items; handed to `done` on the session's thread.
+    void readAll(const std::string& lane, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done);
+    // The edges of these pins between two instants as CSV; `done` gets the error, or nothing.
+    void writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done);
     void watchScope(const ScopeRequest& request);
     // The part whose series resistor is worked out in each picture; empty: none.
     void watchPart(const std::string& part);
     // Measures these pins over the last `span`.
     void watchProbes(const std::vector<bench::PinRef>& pins, Duration span);
+
+    // Expressions over a firmware's variables whose values are wanted after every slice of the run (every few milliseconds); those without a value just now are passed over.
+    void watchValues(const std::vector<std::string>& expressions);
+    [[nodiscard]] std::vector<Sample> takeSamples();
 
     // The latest picture; never null.
     [[nodiscard]] std::shared_ptr<const Picture> picture() const;
@@ -103,10 +121,12 @@ private:
     void fillProbes(Picture& picture);
     void applyProbes();
     void fillParts(Picture& picture) const;
-    void fillTape(Picture& picture) const;
+    void fillTape(Picture& picture);
     void fillSerialLane(Picture& picture) const;
-    void fillBuses(Picture& picture) const;
+    void fillReads(Picture& picture);
+    void fillEvents(Picture& picture) const;
     void fillDebug(Picture& picture);
+    void sampleValues();
     void fillCounts(CountPicture& counts) const;
     void publishStop();
     void rewound();
@@ -128,6 +148,7 @@ private:
     std::deque<Command> commands_;
     std::shared_ptr<const Picture> picture_ = std::make_shared<Picture>();
     std::vector<SerialByte> serial_;
+    std::vector<Sample> samples_;
     std::string gdbOut_;
     bool gdbLeft_ = false;
     std::optional<Time> dragTo_;
@@ -154,8 +175,10 @@ private:
     bool fullSpeed_ = false;
     std::string stopped_;
     TapeRequest tape_;
+    LaneReader reader_;
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
+    std::vector<std::string> values_;
     std::vector<Finding> foreseen_;  // what the first moments of a run will bring
     std::string watchedPart_;
     Duration probeSpan_ = std::chrono::milliseconds(100);

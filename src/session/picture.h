@@ -14,7 +14,9 @@
 #include "circuit/circuit.h"
 #include "parts/part.h"
 #include "session/debug_picture.h"
+#include "session/read_lanes.h"
 #include "tape/decode.h"
+#include "tape/measure.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
 
@@ -99,12 +101,12 @@ struct SerialRun {
     std::string text;
 };
 
-// A bus as it was heard in the window; without items where there are too many to be read.
-struct BusLane {
-    std::string name;    // "i2c"
-    std::string lines;   // "A4 A5" of a board, as its pins are called
-    std::vector<tape::Decoded> items;
-    bool crowded = false;
+// Something that happened on the bench, for the ruler of the tape.
+struct TapeEvent {
+    enum class Kind : std::uint8_t { input, finding } kind{};
+    kernel::Time at{};
+    std::string text;
+    bool grave = false;  // a finding that is an error
 };
 
 // What the oscilloscope is to show: a window of `span` around a trigger, or the latest.
@@ -151,7 +153,9 @@ struct Picture {
     std::vector<bench::Finding> findings;
     kernel::Time tapeFrom{}, tapeTo{}, tapeKnownFrom{};
     std::vector<LanePicture> lanes;
-    std::vector<BusLane> buses;
+    std::vector<ReadLane> reads;        // in the order in which they were asked for
+    std::optional<tape::PulseMeasures> measured;  // between the marks, of the lane that was asked for
+    std::vector<TapeEvent> events;      // in the window; the first few hundred
     std::vector<SerialRun> serialLane;  // of the first UART, out of the chip
     kernel::Time latest{};              // what is known reaches so far; the present may lie before it
     ScopePicture scope;
@@ -163,7 +167,11 @@ struct Picture {
 // What the tape view shows just now.
 struct TapeRequest {
     std::vector<bench::PinRef> lanes;
+    std::optional<std::vector<std::string>> reads;  // lanes of session/read_lanes.h; none: the usual ones
     bool follow = true;             // `to` is the present
+    // Marks, and the lane that is measured between them.
+    std::optional<bench::PinRef> measure;
+    kernel::Time measureFrom{}, measureTo{};
     kernel::Time from{}, to{};
     std::size_t columns = 0;
 };

@@ -14,11 +14,13 @@ namespace bramix::session {
 
 struct SerialByte {
     kernel::Time at{};
-    std::uint32_t uart = 0;
+    std::uint16_t uart = 0;
     std::uint8_t byte = 0;
-    bool good = true;      // its frame was right: stop bit and parity
-    bool fromChip = true;
+    bool good : 1 = true;      // its frame was right: stop bit and parity
+    bool fromChip : 1 = true;
+    std::uint32_t code = UINT32_MAX;  // byte address of the instruction that wrote it, of a byte from the chip
 };
+static_assert(sizeof(SerialByte) == 16);
 
 class SerialLog {
 public:

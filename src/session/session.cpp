@@ -45,6 +45,11 @@ void Session::takeWorld(std::unique_ptr<World> world)
 void Session::mapChannels()
 {
     channelOfNet_.clear();
+    interruptsOf_.clear();
+    nesting_.assign(world_->chips().size(), {});
+    for (const World::ChipUnit& unit : world_->chips())
+        interruptsOf_.push_back(tape_.channel(unit.id + " interrupts"));
+    reckonNesting();
     const circuit::Circuit& circuit = world_->circuit();
     for (std::uint32_t i = 0; i < circuit.netCount(); ++i) {
         const circuit::NetId net{i};
@@ -93,6 +98,7 @@ void Session::branch()
     inputs_.resize(applied_);
     history_.dropAfter(now);
     tape_.dropAfter(now);
+    reckonNesting();
     serialLog_.dropAfter(now);
     for (auto& [ref, waveform] : waveforms_)
         waveform.dropAfter(now);
@@ -554,7 +560,8 @@ void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fr
 {
     if (building_)
         return;
-    const SerialByte seen{at, static_cast<std::uint32_t>(uart), byte, good, fromChip};
+    const bench::World::Uart& line = world_->uarts()[uart];
+    const SerialByte seen{at, static_cast<std::uint16_t>(uart), byte, good, fromChip, fromChip ? world_->chips()[line.chip].chip->usart(line.index).sentBy() : UINT32_MAX};
     if (listener_ != nullptr)
         listener_->byteSeen(seen);
     if (knows(at))
@@ -576,6 +583,54 @@ void Session::finding(const Finding& f)
     onFinding(full);
 }
 
-void Session::interrupt(std::size_t, std::uint8_t, Time) {}
+void Session::recordInterrupt(std::size_t chip, std::uint8_t state, Time at)
+{
+    const chip::avr::Chip& c = *world_->chips()[chip].chip;
+    tape_.record(interruptsOf_[chip], {at, UINT32_MAX, static_cast<std::uint16_t>(c.cause().actor), state});
+}
+
+void Session::interrupt(std::size_t chip, std::uint8_t vector, Time at)
+{
+    if (building_ || !options_.record || chip >= nesting_.size() || knows(at))
+        return;
+    std::vector<std::uint8_t>& running = nesting_[chip];
+    if (vector != 0)
+        running.push_back(vector);
+    else if (running.empty())
+        return;  // a RETI that no interrupt asked for
+    else
+        running.pop_back();
+    recordInterrupt(chip, running.empty() ? 0 : running.back(), at);
+}
+
+void Session::reset(std::size_t chip, std::uint8_t, Time at)
+{
+    if (building_ || !options_.record || chip >= nesting_.size() || knows(at))
+        return;
+    nesting_[chip].clear();
+    recordInterrupt(chip, kResetMark, at);
+    recordInterrupt(chip, 0, at);
+}
+
+// Which interrupts run now, from what the tape has of them.
+void Session::reckonNesting()
+{
+    constexpr std::size_t kLookedAt = 64;
+    for (std::size_t chip = 0; chip < nesting_.size(); ++chip) {
+        std::vector<std::uint8_t>& running = nesting_[chip];
+        running.clear();
+        const std::size_t end = tape_.count(interruptsOf_[chip]);
+        std::size_t from = end;
+        while (from > 0 && end - from < kLookedAt && tape_.edge(interruptsOf_[chip], from - 1).state != 0)
+            --from;
+        for (std::size_t i = from; i < end; ++i) {
+            const std::uint8_t state = tape_.edge(interruptsOf_[chip], i).state;
+            if (running.size() > 1 && running[running.size() - 2] == state)
+                running.pop_back();
+            else
+                running.push_back(state);
+        }
+    }
+}
 
 }  // namespace bramix::session

@@ -37,7 +37,10 @@ struct SessionOptions {
 };
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
-inline constexpr std::uint32_t kRewound = UINT32_MAX;
+inline constexpr std::uint16_t kRewound = UINT16_MAX;
+
+// Among a chip's interrupts on the tape.
+inline constexpr tape::State kResetMark = 255;
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
@@ -134,6 +137,8 @@ public:
 
     // The tape channel of a pin's net, or UINT32_MAX.
     [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
+    // The tape channel of a chip's interrupts: an edge's state is the vector that runs from there on, 0 the main program, kResetMark a reset.
+    [[nodiscard]] tape::ChannelId interruptsOf(std::size_t chip) const { return chip < interruptsOf_.size() ? interruptsOf_[chip] : UINT32_MAX; }
 
     // Called from inside the run, with what is new.
     std::function<void(const SerialByte&)> onSerial;
@@ -160,6 +165,9 @@ private:
     void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) override;
     void finding(const Finding& finding) override;
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
+    void reset(std::size_t chip, std::uint8_t cause, Time at) override;
+    void recordInterrupt(std::size_t chip, std::uint8_t state, Time at);
+    void reckonNesting();
 
     void log(Input input);
     // Something new is about to be done: what lay ahead will not happen.
@@ -179,6 +187,8 @@ private:
     tape::Tape tape_;
     std::unique_ptr<bench::World> world_;
     std::vector<tape::ChannelId> channelOfNet_;
+    std::vector<tape::ChannelId> interruptsOf_;        // by chip
+    std::vector<std::vector<std::uint8_t>> nesting_;   // by chip: the vectors that run, the inner one last
     std::map<std::string, Program> programs_;
     std::map<std::string, std::string> symbolFile_;
     std::vector<Input> inputs_;

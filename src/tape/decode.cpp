@@ -31,6 +31,7 @@ const std::vector<Known>& known()
         {{"servo", {"SIG"}, {}}, makeServoDecoder},
         {{"quadrature", {"A", "B"}, {}}, makeQuadratureDecoder},
         {{"dht", {"DATA"}, {{"type", "22"}}}, makeHumidityDecoder},
+        {{"hd44780", {"RS", "E", "D4", "D5", "D6", "D7", "RW?", "D0?", "D1?", "D2?", "D3?"}, {}}, makeDisplayDecoder},
     };
     return all;
 }

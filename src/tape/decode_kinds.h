@@ -24,5 +24,6 @@ using MadeDecoder = kernel::Result<std::unique_ptr<Decoder>>;
 [[nodiscard]] MadeDecoder makeServoDecoder(const Options& options);
 [[nodiscard]] MadeDecoder makeQuadratureDecoder(const Options& options);
 [[nodiscard]] MadeDecoder makeHumidityDecoder(const Options& options);
+[[nodiscard]] MadeDecoder makeDisplayDecoder(const Options& options);
 
 }  // namespace bramix::tape

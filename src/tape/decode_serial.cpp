@@ -48,7 +48,7 @@ private:
     void guess()
     {
         Duration shortest = Duration::max();
-        for (std::size_t i = 1; i < early_.size(); ++i)
+        for (std::size_t i = early_[0].first ? 2 : 1; i < early_.size(); ++i)  // a line that has just gone high is not in the midst of a character
             shortest = std::min(shortest, early_[i].second - early_[i - 1].second);
         double baud = 1e12 / static_cast<double>(shortest.count());
         for (const double usual : kUsualBauds)

@@ -9,7 +9,7 @@ ChannelId Tape::channel(const std::string& name)
     const auto [entry, isNew] = byName_.try_emplace(name, static_cast<ChannelId>(channels_.size()));
     if (isNew) {
         channels_.emplace_back();
-        last_.push_back(nullptr);
+        open_.push_back(nullptr);
         channels_.back().name = name;
     }
     return entry->second;
@@ -23,55 +23,112 @@ ChannelId Tape::find(const std::string& name) const
 
 Tape::Chunk* Tape::grow(ChannelId id)
 {
-    Channel& channel = channels_[id];
-    if (chunkCount_ >= boundChunks_)
+    Channel& c = channels_[id];
+    if (c.open == nullptr) {
+        c.open = std::make_unique<Chunk>();
+        bytes_ += sizeof(Chunk);
+    } else {
+        const Time beforeAt = c.packed.empty() ? c.beforeAt : c.packed.back().lastAt();
+        const State before = c.packed.empty() ? c.before : c.packed.back().last();
+        c.packed.emplace_back(c.open->edges, beforeAt, before);
+        bytes_ += c.packed.back().bytes();
+        c.open->size = 0;
+    }
+    while (bytes_ > bound_ && std::any_of(channels_.begin(), channels_.end(), [](const Channel& k) { return !k.packed.empty(); }))
         forgetOldest();
-    if (spare_ != nullptr)
-        spare_->size = 0;
-    channel.chunks.push_back(spare_ != nullptr ? std::move(spare_) : std::make_unique<Chunk>());
-    ++chunkCount_;
-    return last_[id] = channel.chunks.back().get();
+    return open_[id] = c.open.get();
 }
 
 void Tape::forgetOldest()
 {
     Channel* oldest = nullptr;
     for (Channel& c : channels_)
-        if (!c.chunks.empty() && c.chunks.front()->size == kChunkEdges && (oldest == nullptr || c.chunks.front()->last().at < oldest->chunks.front()->last().at))
+        if (!c.packed.empty() && (oldest == nullptr || c.packed.front().lastAt() < oldest->packed.front().lastAt()))
             oldest = &c;
-    if (oldest == nullptr)
-        return;  // every chunk is a channel's only one; more channels than the bound foresees
-    oldest->before = oldest->chunks.front()->last().state;
-    knownFrom_ = std::max(knownFrom_, oldest->chunks.front()->last().at);
-    Chunk*& last = last_[static_cast<std::size_t>(byName_.at(oldest->name))];
-    if (last == oldest->chunks.front().get())
-        last = nullptr;
-    spare_ = std::move(oldest->chunks.front());
-    oldest->chunks.pop_front();
-    --chunkCount_;
+    oldest->before = oldest->packed.front().last();
+    oldest->beforeAt = oldest->packed.front().lastAt();
+    knownFrom_ = std::max(knownFrom_, oldest->beforeAt);
+    bytes_ -= oldest->packed.front().bytes();
+    oldest->packed.pop_front();
+    ++generation_;
 }
 
 std::size_t Tape::count(ChannelId id) const
 {
     const Channel& c = channels_[id];
-    return c.chunks.empty() ? 0 : (c.chunks.size() - 1) * kChunkEdges + c.chunks.back()->size;
+    return c.packed.size() * kChunkEdges + (c.open == nullptr ? 0 : c.open->size);
+}
+
+const std::array<Edge, PackedEdges::kBlock>& Tape::unpacked(ChannelId id, std::size_t block) const
+{
+    Unpacked& kept = unpacked_[(id * 7 + block) % kUnpacked];
+    if (kept.channel != id || kept.block != block || kept.generation != generation_) {
+        constexpr std::size_t kBlocks = kChunkEdges / PackedEdges::kBlock;
+        channels_[id].packed[block / kBlocks].block(block % kBlocks, kept.edges);
+        kept.channel = id;
+        kept.block = block;
+        kept.generation = generation_;
+    }
+    return kept.edges;
+}
+
+Edge Tape::edge(ChannelId id, std::size_t index) const
+{
+    const Channel& c = channels_[id];
+    const std::size_t packed = c.packed.size() * kChunkEdges;
+    return index >= packed ? c.open->edges[index - packed] : unpacked(id, index / PackedEdges::kBlock)[index % PackedEdges::kBlock];
 }
 
 std::size_t Tape::after(ChannelId id, Time t) const
 {
     const Channel& c = channels_[id];
+    const auto later = [t](const Edge& e) { return e.at <= t; };
     // The first chunk whose last edge lies after t holds the answer.
-    const auto chunk = std::partition_point(c.chunks.begin(), c.chunks.end(), [&](const auto& k) { return k->last().at <= t; });
-    if (chunk == c.chunks.end())
-        return count(id);
-    const auto edge = std::partition_point((*chunk)->begin(), (*chunk)->end(), [&](const Edge& e) { return e.at <= t; });
-    return static_cast<std::size_t>(chunk - c.chunks.begin()) * kChunkEdges + static_cast<std::size_t>(edge - (*chunk)->begin());
+    const auto chunk = std::partition_point(c.packed.begin(), c.packed.end(), [&](const PackedEdges& k) { return k.lastAt() <= t; });
+    if (chunk == c.packed.end()) {
+        const std::size_t packed = c.packed.size() * kChunkEdges;
+        return c.open == nullptr ? packed : packed + static_cast<std::size_t>(std::partition_point(c.open->begin(), c.open->end(), later) - c.open->begin());
+    }
+    const std::size_t block = static_cast<std::size_t>(chunk - c.packed.begin()) * (kChunkEdges / PackedEdges::kBlock) + chunk->blockOf(t);
+    const auto& edges = unpacked(id, block);
+    return block * PackedEdges::kBlock + static_cast<std::size_t>(std::partition_point(edges.begin(), edges.end(), later) - edges.begin());
 }
 
 State Tape::stateAt(ChannelId id, Time t) const
 {
     const std::size_t next = after(id, t);
     return next == 0 ? channels_[id].before : edge(id, next - 1).state;
+}
+
+std::size_t Tape::findPulse(ChannelId id, Time from, State level, Duration least, Duration most) const
+{
+    const Channel& c = channels_[id];
+    const std::size_t total = count(id);
+    std::size_t i = after(id, from);
+    State before = i == 0 ? c.before : edge(id, i - 1).state;
+    Time since = i == 0 ? c.beforeAt : edge(id, i - 1).at;
+    bool known = i > 0 || since > Time{};  // what lay before the first edge of all has no length
+    while (i < total) {
+        const std::size_t chunk = i / kChunkEdges;
+        if (i % kChunkEdges == 0 && chunk < c.packed.size()) {
+            const Widths& widths = c.packed[chunk].widths();
+            if (!(widths.shortest[level] < least || widths.longest[level] > most)) {
+                since = c.packed[chunk].lastAt();
+                before = c.packed[chunk].last();
+                known = true;
+                i += kChunkEdges;
+                continue;
+            }
+        }
+        const Edge e = edge(id, i);
+        if (known && before == level && (e.at - since < least || e.at - since > most))
+            return i;
+        known = true;
+        before = e.state;
+        since = e.at;
+        ++i;
+    }
+    return total;
 }
 
 std::vector<Column> Tape::columns(ChannelId id, Time from, Time to, std::size_t count) const
@@ -99,31 +156,48 @@ std::vector<Column> Tape::columns(ChannelId id, Time from, Time to, std::size_t 
     return out;
 }
 
+// The last packed chunk is written to again.
+void Tape::reopen(ChannelId id)
+{
+    Channel& c = channels_[id];
+    if (c.open == nullptr) {
+        c.open = std::make_unique<Chunk>();
+        bytes_ += sizeof(Chunk);
+    }
+    for (std::size_t b = 0; b < kChunkEdges / PackedEdges::kBlock; ++b)
+        c.packed.back().block(b, std::span<Edge, PackedEdges::kBlock>(c.open->edges.data() + b * PackedEdges::kBlock, PackedEdges::kBlock));
+    c.open->size = kChunkEdges;
+    bytes_ -= c.packed.back().bytes();
+    c.packed.pop_back();
+}
+
 void Tape::dropAfter(Time t)
 {
+    ++generation_;
     for (ChannelId id = 0; id < channels_.size(); ++id) {
         Channel& c = channels_[id];
-        while (!c.chunks.empty()) {
-            Chunk& chunk = *c.chunks.back();
-            while (chunk.size > 0 && chunk.last().at > t)
-                --chunk.size;
-            if (chunk.size > 0)
+        for (;;) {
+            while (c.open != nullptr && c.open->size > 0 && c.open->last().at > t)
+                --c.open->size;
+            if (c.open == nullptr || c.open->size > 0 || c.packed.empty() || c.packed.back().lastAt() <= t)
                 break;
-            c.chunks.pop_back();
-            --chunkCount_;
+            reopen(id);
         }
-        last_[id] = c.chunks.empty() ? nullptr : c.chunks.back().get();
+        open_[id] = c.open.get();
     }
 }
 
 void Tape::clear()
 {
+    ++generation_;
     for (Channel& c : channels_) {
-        c.chunks.clear();
+        c.packed.clear();
+        c.open.reset();
         c.before = 2;
+        c.beforeAt = {};
     }
-    std::fill(last_.begin(), last_.end(), nullptr);
-    chunkCount_ = 0;
+    std::fill(open_.begin(), open_.end(), nullptr);
+    bytes_ = 0;
     knownFrom_ = {};
 }
 

@@ -1,10 +1,10 @@
 // The recording of edges: one channel a net, each edge with its time, the new state, and the code address that was executing.
 //
-// Edges lie in chunks of a fixed size; when all chunks together pass the bound, the chunk that ends earliest is forgotten, whatever
-// its channel. Looking things up is by binary search, over chunks and then inside one, so that drawing costs a search a
-// pixel column and not a visit an edge.
-// Invariant: within a channel times never decrease, and chunks are full but for the last.
-// Tested by tests/tape/tape_test.cpp. Timed by perf/tape_perf.cpp.
+// A channel writes into a plain chunk; a full one is packed (packed_edges.h), and when all together pass the bound, the packed chunk that ends earliest is forgotten,
+// whatever its channel. Looking things up is by binary search, over chunks and then inside one, so that drawing costs a search a pixel column and not a visit an edge,
+// at any zoom.
+// Invariant: within a channel times never decrease; all of its chunks but the open one hold kChunkEdges.
+// Tested by tests/tape/tape_test.cpp. Timed by perf/bramix_perf.cpp.
 #pragma once
 
 #include <algorithm>
@@ -16,24 +16,9 @@
 #include <string>
 #include <vector>
 
-#include "kernel/time.h"
+#include "tape/packed_edges.h"
 
 namespace bramix::tape {
-
-using kernel::Duration;
-using kernel::Time;
-
-// Numbers as circuit::NetState: 0 low, 1 high, 2 floating, 3 between thresholds, 4 two outputs fighting.
-using State = std::uint8_t;
-
-struct Edge {
-    Time at{};
-    std::uint32_t code = UINT32_MAX;   // byte address, or UINT32_MAX where no code was at work
-    std::uint16_t actor = UINT16_MAX;  // part of the bench by index
-    State state = 2;
-    std::uint8_t spare = 0;  // named, so that an edge is copied as two words
-};
-static_assert(sizeof(Edge) == 16);
 
 using ChannelId = std::uint32_t;
 
@@ -46,9 +31,10 @@ struct Column {
 
 class Tape {
 public:
-    static constexpr std::size_t kChunkEdges = 2048;
+    static constexpr std::size_t kChunkEdges = PackedEdges::kEdges;
 
-    explicit Tape(std::size_t boundBytes = 64U << 20U) : boundChunks_(std::max<std::size_t>(boundBytes / (kChunkEdges * sizeof(Edge)), 4)) {}
+    // Forgets the oldest when more than `boundBytes` are in use; a chunk for each channel that has ever had an edge is always kept.
+    explicit Tape(std::size_t boundBytes = 64U << 20U) : bound_(boundBytes) {}
 
     // The channel of a name, made where there is none.
     ChannelId channel(const std::string& name);
@@ -59,7 +45,7 @@ public:
 
     void record(ChannelId id, const Edge& edge)
     {
-        Chunk* chunk = last_[id];
+        Chunk* chunk = open_[id];
         if (chunk == nullptr || chunk->size == kChunkEdges) [[unlikely]]
             chunk = grow(id);
         chunk->edges[chunk->size++] = edge;
@@ -67,7 +53,8 @@ public:
 
     // Edges that are still remembered; the oldest has index 0.
     [[nodiscard]] std::size_t count(ChannelId id) const;
-    [[nodiscard]] const Edge& edge(ChannelId id, std::size_t index) const { return channels_[id].chunks[index / kChunkEdges]->edges[index % kChunkEdges]; }
+    // One that is near the last that was asked for of this channel costs next to nothing.
+    [[nodiscard]] Edge edge(ChannelId id, std::size_t index) const;
     // Index of the first edge after t; count() where there is none.
     [[nodiscard]] std::size_t after(ChannelId id, Time t) const;
     // What the channel showed at t; floating before anything is known.
@@ -75,9 +62,13 @@ public:
     // The span from..to in `columns` equal parts.
     [[nodiscard]] std::vector<Column> columns(ChannelId id, Time from, Time to, std::size_t columns) const;
 
+    // The end of the first low (`level` 0) or high (1) that is shorter than `least` or longer than `most` and ends after `from`: the index of the edge that ends
+    // it, or count(). Chunks in which there is none are passed over.
+    [[nodiscard]] std::size_t findPulse(ChannelId id, Time from, State level, Duration least, Duration most) const;
+
     // Before this, edges may have been forgotten.
     [[nodiscard]] Time knownFrom() const { return knownFrom_; }
-    [[nodiscard]] std::size_t bytes() const { return chunkCount_ * kChunkEdges * sizeof(Edge); }
+    [[nodiscard]] std::size_t bytes() const { return bytes_; }
 
     void clear();
     // Forgets what came after t: time goes on from there anew.
@@ -98,20 +89,33 @@ private:
     };
     struct Channel {
         std::string name;
-        std::deque<std::unique_ptr<Chunk>> chunks;
-        State before = 2;  // state at the beginning of the oldest chunk
+        std::deque<PackedEdges> packed;
+        std::unique_ptr<Chunk> open;  // what comes after them
+        State before = 2;             // state before the oldest edge, and when that was
+        Time beforeAt{};
+    };
+    // A block of a packed chunk, unpacked. Which one: by the number of its chunk since the channel began.
+    struct Unpacked {
+        ChannelId channel = UINT32_MAX;
+        std::size_t block = 0;
+        std::uint64_t generation = 0;
+        std::array<Edge, PackedEdges::kBlock> edges;
     };
 
     Chunk* grow(ChannelId id);
     void forgetOldest();
+    void reopen(ChannelId id);
+    [[nodiscard]] const std::array<Edge, PackedEdges::kBlock>& unpacked(ChannelId id, std::size_t block) const;
 
     std::deque<Channel> channels_;
-    std::unique_ptr<Chunk> spare_;  // one that was forgotten, to be filled anew
-    std::vector<Chunk*> last_;  // the chunk that each channel writes to, or null
+    std::vector<Chunk*> open_;  // the chunk that each channel writes to, or null
     std::map<std::string, ChannelId> byName_;
-    std::size_t boundChunks_;
-    std::size_t chunkCount_ = 0;
+    std::size_t bound_;
+    std::size_t bytes_ = 0;
     Time knownFrom_{};
+    std::uint64_t generation_ = 1;  // another number: blocks have other indices or contents
+    static constexpr std::size_t kUnpacked = 16;
+    mutable std::vector<Unpacked> unpacked_ = std::vector<Unpacked>(kUnpacked);
 };
 
 }  // namespace bramix::tape

@@ -196,6 +196,32 @@ private slots:
     }
 
     // From the moment its start bit begins to the end of its stop bit.
+    // Switched on six microseconds before its first start bit: that high is no bit.
+    void uartFindsItsBaudAfterASwitchOn()
+    {
+        std::vector<Decoded> items;
+        auto decoder = std::move(*makeDecoder("uart", {}));
+        decoder->out = [&](const Decoded& d) { items.push_back(d); };
+        std::int64_t at = 1'050'500'000;
+        decoder->edge(0, true, Time(Duration(at)));
+        at += 6'312'500;
+        bool level = true;
+        for (const char c : std::string("Bell tower ready"))
+            for (int bit = 0; bit < 10; ++bit, at += 104'000'000) {
+                const bool next = bit == 0 ? false : bit == 9 ? true : (c >> (bit - 1) & 1) != 0;
+                if (next != level)
+                    decoder->edge(0, level = next, Time(Duration(at)));
+            }
+        decoder->finish(Time(Duration(at + 1'000'000'000)));
+        std::string said;
+        for (const Decoded& d : items)
+            if (d.what == "byte") {
+                QVERIFY(d.good);
+                said += static_cast<char>(d.value);
+            }
+        QCOMPARE(said, std::string("Bell tower ready"));
+    }
+
     void uartPlacesWhatItSays()
     {
         Heard heard("uart", {{"baud", "10000"}});

@@ -100,20 +100,48 @@ private slots:
         }
     }
 
+    // Times and code that do not recur, so that they take their room.
     void forgetsTheOldestWhenItsBoundIsReached()
     {
-        Tape tape(10 * Tape::kChunkEdges * sizeof(Edge));
+        constexpr std::size_t kBound = 300'000;
+        Tape tape(kBound);
         const ChannelId fast = tape.channel("fast");
         const ChannelId slow = tape.channel("slow");
+        Random random(5);
         tape.record(slow, {at(1), 0, 0, 1});
-        for (std::size_t i = 0; i < 50 * Tape::kChunkEdges; ++i)
-            tape.record(fast, {at(static_cast<std::int64_t>(i)), 0, 0, static_cast<State>(i & 1)});
-        QVERIFY(tape.bytes() <= 11 * Tape::kChunkEdges * sizeof(Edge));
+        std::int64_t t = 0;
+        for (std::size_t i = 0; i < 100 * Tape::kChunkEdges; ++i)
+            tape.record(fast, {at(t += 1 + static_cast<std::int64_t>(random.below(1'000'000))), static_cast<std::uint32_t>(random.below(100'000)), 0, static_cast<State>(i & 1)});
+        QVERIFY(tape.bytes() <= kBound + 40'000);
+        QVERIFY(tape.count(fast) < 60 * Tape::kChunkEdges && tape.count(fast) > 2 * Tape::kChunkEdges);
         QCOMPARE(tape.stateAt(slow, at(100)), 1);
         QVERIFY(tape.knownFrom() > at(0));
-        QCOMPARE(tape.edge(fast, tape.count(fast) - 1).at, at(50 * static_cast<std::int64_t>(Tape::kChunkEdges) - 1));
+        QCOMPARE(tape.edge(fast, tape.count(fast) - 1).at, at(t));
         // What is left is whole: the state before the first edge left is that of the last one gone.
         QCOMPARE(tape.stateAt(fast, tape.edge(fast, 0).at - Duration(1)), static_cast<State>(1 - tape.edge(fast, 0).state));
+    }
+
+    // Cut anywhere, in packed chunks too, and written on from there: as if the rest had never been.
+    void timeGoesOnFromWhereItWasCut()
+    {
+        Random random(9);
+        const auto edge = [&](std::size_t i) { return Edge{at(static_cast<std::int64_t>(i) * 10), static_cast<std::uint32_t>(i % 7), 0, static_cast<State>(i & 1)}; };
+        for (const std::size_t keep : {std::size_t{0}, std::size_t{1}, Tape::kChunkEdges - 1, Tape::kChunkEdges, Tape::kChunkEdges + 1, 3 * Tape::kChunkEdges, 3 * Tape::kChunkEdges + 777, 5 * Tape::kChunkEdges}) {
+            Tape tape;
+            const ChannelId c = tape.channel("a");
+            for (std::size_t i = 0; i < 5 * Tape::kChunkEdges; ++i)
+                tape.record(c, edge(i));
+            QCOMPARE(tape.edge(c, 4000).at, edge(4000).at);
+            tape.dropAfter(keep == 0 ? at(-1) : edge(keep - 1).at);
+            QCOMPARE(tape.count(c), keep);
+            for (std::size_t i = 0; i < 3 * Tape::kChunkEdges; ++i)
+                tape.record(c, {at(static_cast<std::int64_t>(keep * 10 + i * 3)), 99, 1, static_cast<State>(i % 3)});
+            QCOMPARE(tape.count(c), keep + 3 * Tape::kChunkEdges);
+            for (int probe = 0; probe < 300; ++probe) {
+                const std::size_t i = random.below(tape.count(c));
+                QVERIFY(tape.edge(c, i) == (i < keep ? edge(i) : Edge{at(static_cast<std::int64_t>(keep * 10 + (i - keep) * 3)), 99, 1, static_cast<State>((i - keep) % 3)}));
+            }
+        }
     }
 
     void theDumpReadsBackAsItWasWritten()

@@ -267,6 +267,7 @@ void Chip::takeReset()
     if (stopAtReset_ && debugStop().kind == DebugStop::Kind::none)
         cpu_.debugStop = {DebugStop::Kind::reset, cpu_.pc, 0, 0, cause, false, 0};
     resetCore(cause);
+    observer_.chipReset(cause, queue_.now());
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_)
         beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);

@@ -43,6 +43,8 @@ public:
     virtual void chipNote(const char* rule, const std::string& text, std::uint32_t pc, kernel::Time at) = 0;
     // The core has entered an interrupt, or has returned from one (vector 0).
     virtual void chipInterrupt(std::uint8_t vector, kernel::Time at) = 0;
+    // It has been reset; `cause` as its reset flags.
+    virtual void chipReset(std::uint8_t /*cause*/, kernel::Time /*at*/) {}
     // The core sleeps, and an interrupt has just become due that wakes it.
     virtual void chipWakes() {}
     // What it takes from its supply has changed; told in the midst of an instruction.
@@ -158,6 +160,7 @@ public:
     void erasedFlash(std::int64_t cycle) override;
     void unwrittenRead(std::uint16_t address) override;
     void stackInData(std::uint16_t sp) override;
+    void interruptReturned(std::int64_t cycle) override { observer_.chipInterrupt(0, clock_.timeOf({cycle})); }
 
     // ChipServices
     void claim(Peripheral& who, std::uint16_t address) override;

@@ -44,6 +44,7 @@ public:
     virtual void executing(std::uint32_t /*word*/) {}                       // an instruction begins, while Cpu::loadsAsk
     virtual void unwrittenRead(std::uint16_t address) = 0;                  // SRAM that nothing has written; told once an address
     virtual void stackInData(std::uint16_t sp) = 0;                         // a new low below Cpu::dataEnd; told once
+    virtual void interruptReturned(std::int64_t /*cycle*/) {}               // RETI, at its end
 };
 
 enum class FaultKind : std::uint8_t { none, undefinedInstruction, erasedFlash, outsideFlash, outsideData };

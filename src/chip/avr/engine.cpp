@@ -586,6 +586,7 @@ doReti:
         cpu.sp = static_cast<std::uint16_t>(sp + pcBytes);
         base += r->delta - prefix[to];
         r = records + to;
+        cpu.bus_.interruptReturned(start + static_cast<std::uint32_t>(base + prefix[to]));
     }
     goto arrived;
 

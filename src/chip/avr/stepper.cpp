@@ -297,6 +297,7 @@ void Cpu::execute(const Instruction& i)
         jump(popPc());
         holdInterrupts = true;
         setSreg(sreg | kI, writeAt);
+        bus_.interruptReturned(cycle);
         break;
     case Op::cpse: skipIf(R[i.d] == R[i.r]); break;
     case Op::sbrc: skipIf(!bit(R[i.d], i.r)); break;

@@ -114,6 +114,7 @@ void Usart::transmitEdge(std::int64_t cycle)
         if (bufferFull_) {
             bufferFull_ = false;
             statusA_ |= kUdre;
+            shiftCode_ = bufferCode_;
             load(buffer_, cycle);
             transmitEdge(cycle);
         } else {
@@ -326,12 +327,14 @@ void Usart::accept(std::uint8_t value, std::int64_t cycle)
 {
     const auto data = static_cast<std::uint16_t>(value | ((controlB_ & kTxb8) != 0 ? 0x100 : 0));
     if (!shifting_) {
+        shiftCode_ = chip_.cause().code;
         if (isSpi())
             spiBegin(value, cycle);
         else
             load(data, nextSample(cycle + 1));
     } else if (!bufferFull_) {
         buffer_ = data;
+        bufferCode_ = chip_.cause().code;
         bufferFull_ = true;
         statusA_ &= static_cast<std::uint8_t>(~kUdre);
     } else {

@@ -38,6 +38,8 @@ public:
     [[nodiscard]] PortPin rxd() const { return rxd_; }
     [[nodiscard]] PortPin txd() const { return txd_; }
     [[nodiscard]] UartFormat format() const;
+    // Byte address of the instruction that wrote the character that is going out, or that went out last; UINT32_MAX before the first.
+    [[nodiscard]] std::uint32_t sentBy() const { return shiftCode_; }
 
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     std::uint8_t peek(std::uint16_t address, std::int64_t cycle) override;
@@ -49,7 +51,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(statusA_, controlB_, controlC_, ubrr_, baudZero_, shifting_, shiftBits_, shiftCount_, shiftAt_, shiftStart_, txLevel_, bufferFull_, buffer_, fifo_,
+        ar(statusA_, controlB_, controlC_, ubrr_, baudZero_, shifting_, shiftBits_, shiftCount_, shiftAt_, shiftStart_, txLevel_, bufferFull_, buffer_, shiftCode_, bufferCode_, fifo_,
            fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, ubrrHigh_, lastRead_, clockLevel_, spiBits_, stoppedAt_, txAlarm_, rxAlarm_, clockAlarm_);
         if constexpr (Archive::kLoading)
             told_ = kNothingTold;
@@ -125,6 +127,7 @@ private:
     bool txLevel_ = true;
     bool bufferFull_ = false;
     std::uint16_t buffer_ = 0;
+    std::uint32_t shiftCode_ = UINT32_MAX, bufferCode_ = UINT32_MAX;  // who wrote what is shifted out, and what waits
 
     std::array<Frame, 2> fifo_{};
     std::uint8_t fifoCount_ = 0;

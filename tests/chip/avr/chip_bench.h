@@ -97,6 +97,7 @@ public:
     std::map<std::string, circuit::PinId> pins, outside;
     std::vector<std::string> notes;
     std::vector<std::pair<int, std::int64_t>> interrupts;  // vector, cycle at which the handler begins
+    std::vector<std::int64_t> returns;                     // cycle at which a RETI ends
 
 private:
     static ChipOptions with(ChipOptions options, std::uint64_t hz)
@@ -105,7 +106,13 @@ private:
         return options;
     }
     void chipNote(const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
-    void chipInterrupt(std::uint8_t vector, Time) override { interrupts.emplace_back(vector, chip.cpu().cycle); }
+    void chipInterrupt(std::uint8_t vector, Time) override
+    {
+        if (vector == 0)
+            returns.push_back(chip.cpu().cycle);
+        else
+            interrupts.emplace_back(vector, chip.cpu().cycle);
+    }
     void netChanged(circuit::NetId net, circuit::NetState state, Time at, circuit::Cause) override
     {
         edges_[circuit.name(net)].push_back({chip.clock().firstCycleAtOrAfter(at).n, state});

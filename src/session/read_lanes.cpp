@@ -1,0 +1,433 @@
+#include "session/read_lanes.h"
+
+#include <algorithm>
+#include <set>
+#include <sstream>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace bramix::session {
+
+using kernel::fail;
+
+namespace {
+
+// More edges than this in a window and bytes cannot be told apart.
+constexpr std::size_t kMostEdges = 24'000;
+// A decoder listens so long before the window that it has found its feet.
+constexpr std::size_t kLeadEdges = 1500;
+constexpr std::size_t kMostValues = 4000;
+
+// Several channels in order of time. Of two edges in one instant a fall of the clock came first: data change while it is low; all others come before its rise.
+class Merged {
+public:
+    // `clock` is the line that tells when the others count; SIZE_MAX: none.
+    Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from, Time to, std::size_t clock = SIZE_MAX) : tape_(tape), clock_(clock)
+    {
+        for (const tape::ChannelId c : channels) {
+            Line line{c};
+            if (c != UINT32_MAX) {
+                line.next = tape.after(c, from);
+                line.end = tape.after(c, to);
+            }
+            lines_.push_back(line);
+        }
+    }
+    // The next edge and its line; false where there is none.
+    bool take(std::size_t& line, tape::Edge& edge)
+    {
+        std::size_t best = lines_.size();
+        for (std::size_t i = 0; i < lines_.size(); ++i) {
+            Line& l = lines_[i];
+            if (l.next >= l.end)
+                continue;
+            if (!l.known) {
+                l.edge = tape_.edge(l.channel, l.next);
+                l.known = true;
+            }
+            if (best == lines_.size() || l.edge.at < lines_[best].edge.at || (l.edge.at == lines_[best].edge.at && comesFirst(i, best)))
+                best = i;
+        }
+        if (best == lines_.size())
+            return false;
+        line = best;
+        edge = lines_[best].edge;
+        ++lines_[best].next;
+        lines_[best].known = false;
+        return true;
+    }
+    [[nodiscard]] std::size_t left() const
+    {
+        std::size_t sum = 0;
+        for (const Line& l : lines_)
+            sum += l.end - l.next;
+        return sum;
+    }
+
+private:
+    struct Line {
+        tape::ChannelId channel = UINT32_MAX;
+        std::size_t next = 0, end = 0;
+        bool known = false;
+        tape::Edge edge{};
+    };
+    // Of two at one instant.
+    [[nodiscard]] bool comesFirst(std::size_t a, std::size_t b) const
+    {
+        const auto falls = [this](std::size_t line) { return lines_[line].edge.state == 0; };
+        return (a == clock_ && falls(a)) || (b == clock_ && !falls(b));
+    }
+
+    const tape::Tape& tape_;
+    std::size_t clock_;
+    std::vector<Line> lines_;
+};
+
+// Of a decoder's lines the one that clocks the others.
+std::size_t clockOf(const tape::DecoderSpec& spec)
+{
+    return spec.kind == "i2c" || spec.kind == "hd44780" ? 1 : spec.kind == "spi" || spec.kind == "apa102" ? 0 : SIZE_MAX;
+}
+
+std::vector<tape::ChannelId> channelsOf(const Session& session, const LaneSpec& spec)
+{
+    std::vector<tape::ChannelId> out;
+    for (const bench::PinRef& pin : spec.pins)
+        out.push_back(pin.part.empty() ? UINT32_MAX : session.channelOf(pin));
+    return out;
+}
+
+// Where a decoder has to begin, so that it reads rightly from `from` on.
+Time leadIn(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from)
+{
+    Time begin{};
+    for (const tape::ChannelId c : channels)
+        if (c != UINT32_MAX)
+            if (const std::size_t at = tape.after(c, from); at > kLeadEdges)
+                begin = std::max(begin, tape.edge(c, at - kLeadEdges).at);
+    return std::min(begin, from);
+}
+
+template <class Take>
+void decode(const Session& session, const LaneSpec& spec, const std::vector<tape::ChannelId>& channels, Time begin, Time to, Take&& take)
+{
+    const tape::Tape& tape = session.tape();
+    auto made = tape::makeDecoder(spec.decoder.kind, spec.decoder.options);
+    if (!made)
+        return;
+    tape::Decoder& decoder = **made;
+    bool goesOn = true;
+    decoder.out = [&](const tape::Decoded& item) { goesOn = take(item) && goesOn; };
+    for (std::size_t role = 0; role < channels.size(); ++role)
+        if (channels[role] != UINT32_MAX && tape.stateAt(channels[role], begin) <= 1)
+            decoder.edge(role, tape.stateAt(channels[role], begin) == 1, begin);
+    Merged edges(tape, channels, begin, to, clockOf(spec.decoder));
+    std::size_t line = 0;
+    tape::Edge edge;
+    while (goesOn && edges.take(line, edge))
+        if (edge.state <= 1)  // a line that nobody drives reads as it read last
+            decoder.edge(line, edge.state == 1, edge.at);
+    if (goesOn)
+        decoder.finish(to);
+}
+
+std::string missingPin(const Session& session, const LaneSpec& spec)
+{
+    for (const bench::PinRef& pin : spec.pins)
+        if (!pin.part.empty() && session.channelOf(pin) == UINT32_MAX)
+            return pin.text() + " is not on this bench";
+    return {};
+}
+
+void readDecoded(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    const std::vector<tape::ChannelId> channels = channelsOf(session, spec);
+    const tape::Tape& tape = session.tape();
+    lane.name = spec.decoder.kind;
+    std::vector<std::string> names;
+    for (const tape::ChannelId c : channels)
+        if (c != UINT32_MAX)
+            names.push_back(tape.name(c));
+    lane.lines = fmt::format("{}", fmt::join(names, " "));
+    if (lane.crowded = Merged(tape, channels, window.from, window.to).left() > kMostEdges; lane.crowded)
+        return;
+    // What is under way at the right edge is read to its end.
+    decode(session, spec, channels, leadIn(tape, channels, window.from), window.to, [&](const tape::Decoded& item) {
+        if (item.to >= window.from)
+            lane.items.push_back(item);
+        return true;
+    });
+}
+
+void readInterrupts(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    lane.name = "interrupts";
+    lane.lines = spec.chip;
+    const bench::World& world = session.world();
+    std::size_t chip = 0;
+    while (chip < world.chips().size() && world.chips()[chip].id != spec.chip)
+        ++chip;
+    if (chip == world.chips().size()) {
+        lane.trouble = spec.chip + " is no chip of this bench";
+        return;
+    }
+    const tape::ChannelId channel = session.interruptsOf(chip);
+    const tape::Tape& tape = session.tape();
+    const std::size_t first = tape.after(channel, window.from), last = tape.after(channel, window.to);
+    if (lane.crowded = last - first > kMostValues; lane.crowded) {
+        lane.columns = tape.columns(channel, window.from, window.to, window.columns);
+        for (tape::Column& c : lane.columns) {
+            c.first = c.first != 0 && c.first != 2 ? 1 : 0;
+            c.last = c.last != 0 && c.last != 2 ? 1 : 0;
+        }
+        return;
+    }
+    Time since = first > 0 ? tape.edge(channel, first - 1).at : window.from;
+    tape::State running = first > 0 ? tape.edge(channel, first - 1).state : 0;
+    const auto put = [&](Time to) {
+        const auto& vectors = world.chips()[chip].table->vectors;
+        if (running == kResetMark)
+            lane.items.push_back({since, since, "reset", 0, "reset", true});
+        else if (running != 0 && running < vectors.size())
+            lane.items.push_back({since, to, "interrupt", running, std::string(vectors[running].name), true});
+    };
+    for (std::size_t i = first; i < last; ++i) {
+        const tape::Edge edge = tape.edge(channel, i);
+        put(edge.at);
+        since = edge.at;
+        running = edge.state;
+    }
+    put(std::min(window.to, session.latest()));
+}
+
+void readValue(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    const std::vector<tape::ChannelId> channels = channelsOf(session, spec);
+    const tape::Tape& tape = session.tape();
+    lane.name = "value";
+    std::vector<std::string> names;
+    for (const bench::PinRef& pin : spec.pins)
+        names.push_back(pin.pin);
+    lane.lines = fmt::format("{}", fmt::join(names, " "));
+    Merged edges(tape, channels, window.from, window.to);
+    if (lane.crowded = edges.left() > kMostValues; lane.crowded)
+        return;
+    std::vector<tape::State> states;
+    for (const tape::ChannelId c : channels)
+        states.push_back(tape.stateAt(c, window.from));
+    Time since = window.from;
+    const auto put = [&](Time to) {
+        if (to <= since)
+            return;
+        std::uint64_t value = 0;
+        bool sure = true;
+        for (std::size_t i = 0; i < states.size(); ++i) {
+            value |= states[i] == 1 ? std::uint64_t{1} << i : 0;
+            sure = sure && states[i] <= 1;
+        }
+        lane.items.push_back({since, to, "value", value, sure ? fmt::format("{:0{}X}", value, (states.size() + 3) / 4) : "?", sure});
+    };
+    std::size_t line = 0;
+    tape::Edge edge;
+    while (edges.take(line, edge)) {
+        put(edge.at);
+        since = edge.at;
+        states[line] = edge.state;
+    }
+    put(std::min(window.to, session.latest()));
+}
+
+void readVolts(Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    lane.name = "volts";
+    lane.lines = spec.pins[0].text();
+    const tape::Waveform* waveform = session.waveform(spec.pins[0]);
+    if (waveform == nullptr || window.columns == 0)
+        return;
+    lane.wave = waveform->columns(window.from, window.to, window.columns);
+    bool known = false;
+    for (const tape::WaveColumn& c : lane.wave)
+        if (c.known) {
+            lane.low = known ? std::min(lane.low, c.least) : c.least;
+            lane.high = known ? std::max(lane.high, c.most) : c.most;
+            known = true;
+        }
+}
+
+}  // namespace
+
+Result<LaneSpec> parseLane(const std::string& text)
+{
+    LaneSpec spec;
+    const auto pinOf = [&](const std::string& name) -> Result<bench::PinRef> {
+        auto pin = bench::parsePinRef(name);
+        return pin ? pin : Result<bench::PinRef>(fail(text, fmt::format("\"{}\" is no pin; expected PART.PIN", name)));
+    };
+    if (const std::size_t colon = text.find(':'); colon != std::string::npos) {
+        spec.kind = LaneSpec::Kind::decoded;
+        auto decoder = tape::parseDecoderSpec(text);
+        if (!decoder)
+            return tl::unexpected(decoder.error());
+        spec.decoder = std::move(*decoder);
+        for (const std::string& line : spec.decoder.lines) {
+            if (line.empty()) {
+                spec.pins.emplace_back();
+                continue;
+            }
+            auto pin = pinOf(line);
+            if (!pin)
+                return tl::unexpected(pin.error());
+            spec.pins.push_back(std::move(*pin));
+        }
+        return spec;
+    }
+    std::istringstream in(text);
+    std::string first, word;
+    in >> first;
+    std::vector<std::string> rest;
+    while (in >> word)
+        rest.push_back(word);
+    if (rest.empty()) {
+        auto pin = pinOf(first);
+        if (!pin)
+            return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\" or \"interrupts\" and what of");
+        spec.pins.push_back(std::move(*pin));
+        return spec;
+    }
+    if (first == "interrupts" && rest.size() == 1) {
+        spec.kind = LaneSpec::Kind::interrupts;
+        spec.chip = rest[0];
+        return spec;
+    }
+    constexpr std::size_t kMostBits = 64;
+    if ((first != "volts" || rest.size() != 1) && (first != "value" || rest.size() > kMostBits))
+        return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\" or \"interrupts\" and what of");
+    spec.kind = first == "volts" ? LaneSpec::Kind::volts : LaneSpec::Kind::value;
+    for (const std::string& name : rest) {
+        auto pin = pinOf(name);
+        if (!pin)
+            return tl::unexpected(pin.error());
+        spec.pins.push_back(std::move(*pin));
+    }
+    return spec;
+}
+
+void LaneReader::read(Session& session, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out)
+{
+    for (const std::string& text : lanes) {
+        const auto spec = parseLane(text);
+        if (spec && spec->kind == LaneSpec::Kind::pin)
+            continue;
+        // New edges in the window, or others after going back, are seen by the counts of its lines.
+        std::size_t edges = session.tape().knownFrom().time_since_epoch().count() == 0 ? 0 : 1;
+        if (spec && spec->kind == LaneSpec::Kind::interrupts)
+            for (std::size_t c = 0; c < session.world().chips().size(); ++c)
+                edges += session.tape().after(session.interruptsOf(c), window.to);
+        if (spec)
+            for (const tape::ChannelId c : channelsOf(session, *spec))
+                edges += c == UINT32_MAX ? 0 : session.tape().after(c, window.to) + 1;
+        Kept& kept = kept_[text];
+        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || window.to > session.world().now());
+        if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges) {
+            ReadLane lane;
+            if (!spec) {
+                lane.trouble = spec.error().text();
+            } else if (lane.trouble = missingPin(session, *spec); lane.trouble.empty()) {
+                switch (spec->kind) {
+                case LaneSpec::Kind::pin: break;
+                case LaneSpec::Kind::decoded: readDecoded(session, *spec, window, lane); break;
+                case LaneSpec::Kind::volts: readVolts(session, *spec, window, lane); break;
+                case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;
+                case LaneSpec::Kind::interrupts: readInterrupts(session, *spec, window, lane); break;
+                }
+            }
+            lane.text = text;
+            kept = {window, edges, std::make_shared<const ReadLane>(std::move(lane))};
+        }
+        out.push_back(*kept.lane);
+    }
+    std::erase_if(kept_, [&](const auto& k) { return std::find(lanes.begin(), lanes.end(), k.first) == lanes.end(); });
+}
+
+std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue)
+{
+    std::vector<std::string> out;
+    std::set<std::pair<tape::ChannelId, tape::ChannelId>> seen;
+    for (const bench::PartItem& part : session.document().parts) {
+        const bench::PartKind* kind = catalogue.find(part.kind);
+        if (kind == nullptr || kind->chip != nullptr || kind->pin("SDA") == nullptr || kind->pin("SCL") == nullptr)
+            continue;
+        const tape::ChannelId data = session.channelOf({part.id, "SDA"}), clock = session.channelOf({part.id, "SCL"});
+        if (data != UINT32_MAX && clock != UINT32_MAX && session.tape().count(clock) >= 2 && seen.emplace(data, clock).second)
+            out.push_back(fmt::format("i2c:SDA={0}.SDA,SCL={0}.SCL", part.id));
+    }
+    for (std::size_t c = 0; c < session.world().chips().size(); ++c)
+        if (session.tape().count(session.interruptsOf(c)) > 2)
+            out.push_back("interrupts " + session.world().chips()[c].id);
+    return out;
+}
+
+Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most)
+{
+    const auto spec = parseLane(text);
+    if (!spec)
+        return tl::unexpected(spec.error());
+    std::vector<tape::Decoded> out;
+    if (spec->kind == LaneSpec::Kind::interrupts) {
+        ReadLane lane;
+        readInterrupts(session, *spec, {from, to, 1}, lane);
+        return std::move(lane.items);
+    }
+    if (spec->kind != LaneSpec::Kind::decoded)
+        return fail(text, "says nothing; expected a decoder with its lines");
+    if (const std::string missing = missingPin(session, *spec); !missing.empty())
+        return fail(text, missing);
+    const std::vector<tape::ChannelId> channels = channelsOf(session, *spec);
+    decode(session, *spec, channels, leadIn(session.tape(), channels, from), to, [&](const tape::Decoded& item) {
+        if (item.to >= from)
+            out.push_back(item);
+        return out.size() < most;
+    });
+    return out;
+}
+
+std::string causeOf(const Session& session, const tape::Edge& edge)
+{
+    if (edge.actor >= session.document().parts.size())
+        return {};
+    const std::string& part = session.document().parts[edge.actor].id;
+    if (edge.code == UINT32_MAX)
+        return part;
+    const std::string place = session.place(part, edge.code).full();
+    return fmt::format("{}: {}", part, place.empty() ? fmt::format("0x{:04x}", edge.code) : place);
+}
+
+std::string edgesAsCsv(const Session& session, const std::vector<bench::PinRef>& lanes, Time from, Time to)
+{
+    const auto exact = [](Time t) {
+        const std::int64_t picos = t.time_since_epoch().count();
+        return fmt::format("{}.{:012}", picos / kernel::kPicosPerSecond, picos % kernel::kPicosPerSecond);
+    };
+    static constexpr std::array kLevels{"0", "1", "z", "x", "fight"};
+    const auto level = [&](tape::State s) { return kLevels[std::min<std::size_t>(s, kLevels.size() - 1)]; };
+    std::string out = "time_s,pin,level,cause\n";
+    LaneSpec spec;
+    spec.pins = lanes;
+    const std::vector<tape::ChannelId> channels = channelsOf(session, spec);
+    const Time begin = std::max(from, Time{});
+    for (std::size_t i = 0; i < lanes.size(); ++i)
+        if (channels[i] != UINT32_MAX)
+            out += fmt::format("{},{},{},\n", exact(begin), lanes[i].text(), level(session.tape().stateAt(channels[i], begin)));
+    Merged edges(session.tape(), channels, begin, to);
+    std::size_t line = 0;
+    tape::Edge edge;
+    while (edges.take(line, edge)) {
+        std::string cause = causeOf(session, edge);
+        std::replace(cause.begin(), cause.end(), '"', '\'');
+        out += fmt::format("{},{},{},{}\n", exact(edge.at), lanes[line].text(), level(edge.state), cause.empty() ? cause : "\"" + cause + "\"");
+    }
+    return out;
+}
+
+}  // namespace bramix::session

@@ -1,0 +1,77 @@
+// Lanes of the tape that show more than a pin's level: what lines say, voltages, several pins as one number, interrupts.
+//
+// A lane is a text, as it stands in the bench file and as a person types it:
+//   mcu.PB3                           a pin (which is drawn from the tape directly)
+//   i2c:SDA=mcu.PC4,SCL=mcu.PC5       a decoder of tape/decode.h and its lines
+//   volts mcu.PC0                     a voltage
+//   value mcu.PD4 mcu.PD5 mcu.PD6     pins as a number in hex, the first the lowest bit
+//   interrupts mcu                    which interrupt runs, those in others above them
+// Tested by tests/session/read_lanes_test.cpp.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "session/session.h"
+
+namespace bramix::session {
+
+struct LaneSpec {
+    enum class Kind : std::uint8_t { pin, decoded, volts, value, interrupts } kind = Kind::pin;
+    std::vector<bench::PinRef> pins;  // of a decoder: by role; an empty one for a role without a line
+    tape::DecoderSpec decoder;
+    std::string chip;
+};
+
+// An error says what was expected. That parts and pins are there is not looked at.
+[[nodiscard]] Result<LaneSpec> parseLane(const std::string& text);
+
+// What such a lane shows in a window of time.
+struct ReadLane {
+    std::string text;    // the lane
+    std::string name;    // "i2c"
+    std::string lines;   // what it reads
+    std::string trouble; // why it shows nothing, or empty
+    std::vector<tape::Decoded> items;         // what was read, or which interrupt, or which number
+    bool crowded = false;                     // too much to be read: zoom in
+    std::vector<tape::Column> columns;        // where something goes on all the same: 1 while it does
+    std::vector<tape::WaveColumn> wave;       // of a voltage
+    double low = 0, high = 0;                 // and its bounds in the window
+};
+
+struct Window {
+    Time from{}, to{};
+    std::size_t columns = 0;
+    bool operator==(const Window&) const = default;
+};
+
+// Works lanes out, and does not again while neither they nor the tape have changed.
+class LaneReader {
+public:
+    void read(Session& session, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out);
+    // Forgets what was worked out: another session.
+    void clear() { kept_.clear(); }
+
+private:
+    struct Kept {
+        Window window;
+        std::size_t edges = 0;   // of its lines, within reach
+        std::shared_ptr<const ReadLane> lane;
+    };
+    std::map<std::string, Kept> kept_;
+};
+
+// The lanes of a bench for which nobody has chosen any: its two-wire buses, by the parts that stand on them, and the interrupts of its chips with firmware.
+[[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue);
+
+// Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
+[[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most);
+
+// The edges of pins between two instants, in order of time: time, pin, level, and who did it. The first row of each pin is its level at `from`.
+[[nodiscard]] std::string edgesAsCsv(const Session& session, const std::vector<bench::PinRef>& lanes, Time from, Time to);
+
+// Who brought an edge about: "mcu: lock.c:42 openGate", "key1", or empty.
+[[nodiscard]] std::string causeOf(const Session& session, const tape::Edge& edge);
+
+}  // namespace bramix::session

@@ -1,0 +1,249 @@
+#include "session/tape_search.h"
+
+#include <algorithm>
+#include <cctype>
+#include <sstream>
+
+#include <fmt/format.h>
+
+#include "kernel/units.h"
+
+namespace bramix::session {
+
+using kernel::fail;
+
+namespace {
+
+using Found = std::optional<TapeHit>;
+
+std::string lower(std::string text)
+{
+    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return text;
+}
+
+bool nearer(const Found& best, Time at, const TapeQuery& q) { return (q.forward ? at > q.from : at < q.from) && (!best || (q.forward ? at < best->at : at > best->at)); }
+
+Result<tape::ChannelId> laneOf(const Session& session, const TapeQuery& query)
+{
+    const auto pin = bench::parsePinRef(query.lane);
+    const tape::ChannelId channel = pin ? session.channelOf(*pin) : UINT32_MAX;
+    if (channel == UINT32_MAX)
+        return fail(query.words, "is looked for in one lane; choose it by a click on its name");
+    return channel;
+}
+
+Found findEdge(const Session& session, tape::ChannelId channel, const TapeQuery& query, int state)
+{
+    const tape::Tape& tape = session.tape();
+    const auto told = [](const tape::Edge& e) { return TapeHit{e.at, e.state == 1 ? "rises" : e.state == 0 ? "falls" : "changes"}; };
+    if (query.forward) {
+        for (std::size_t i = tape.after(channel, query.from); i < tape.count(channel); ++i)
+            if (const tape::Edge e = tape.edge(channel, i); state < 0 || e.state == state)
+                return told(e);
+        return std::nullopt;
+    }
+    for (std::size_t i = tape.after(channel, query.from - tape::Duration(1)); i > 0; --i)
+        if (const tape::Edge e = tape.edge(channel, i - 1); state < 0 || e.state == state)
+            return told(e);
+    return std::nullopt;
+}
+
+// A pulse is where it begins.
+Found findPulse(const Session& session, tape::ChannelId channel, const TapeQuery& query, int level, tape::Duration least, tape::Duration most)
+{
+    const tape::Tape& tape = session.tape();
+    Found best;
+    const auto hit = [&](std::size_t ends) {
+        const tape::Edge end = tape.edge(channel, ends), begin = tape.edge(channel, ends - 1);
+        return TapeHit{begin.at, fmt::format("{} {}", kernel::formatQuantity(kernel::seconds(end.at - begin.at), kernel::Unit::second, 4), begin.state == 1 ? "high" : "low")};
+    };
+    for (const tape::State l : {tape::State{0}, tape::State{1}}) {
+        if (level >= 0 && level != l)
+            continue;
+        if (query.forward) {
+            std::size_t end = tape.findPulse(channel, query.from, l, least, most);
+            while (end < tape.count(channel) && (end == 0 || tape.edge(channel, end - 1).at <= query.from))
+                end = tape.findPulse(channel, tape.edge(channel, end).at, l, least, most);
+            if (end > 0 && end < tape.count(channel) && nearer(best, tape.edge(channel, end - 1).at, query))
+                best = hit(end);
+            continue;
+        }
+        constexpr std::size_t kLookedAt = 5'000'000;
+        std::size_t looked = 0;
+        for (std::size_t i = tape.after(channel, query.from); i > 1 && looked < kLookedAt; --i, ++looked) {
+            if (i >= tape.count(channel))
+                continue;
+            const tape::Edge begin = tape.edge(channel, i - 1);
+            const auto length = tape.edge(channel, i).at - begin.at;
+            if (begin.at < query.from && begin.state == l && (length < least || length > most)) {
+                if (nearer(best, begin.at, query))
+                    best = hit(i);
+                break;
+            }
+        }
+    }
+    return best;
+}
+
+// "48 65 6C" as bytes; empty where it is no such row.
+std::string hexBytes(const std::string& words)
+{
+    std::string out;
+    std::istringstream in(words);
+    for (std::string word; in >> word;) {
+        if (word.starts_with("0x") || word.starts_with("0X"))
+            word.erase(0, 2);
+        if (word.size() != 2 || std::isxdigit(static_cast<unsigned char>(word[0])) == 0 || std::isxdigit(static_cast<unsigned char>(word[1])) == 0)
+            return {};
+        out += static_cast<char>(std::stoi(word, nullptr, 16));
+    }
+    return out;
+}
+
+// The bytes of each serial line, one direction after the other, as a row in which to look.
+void findSerial(const Session& session, const TapeQuery& query, const std::string& wanted, bool exact, Found& best)
+{
+    const SerialLog& log = session.serialLog();
+    const std::size_t lines = session.world().uarts().size() * 2;
+    std::vector<std::string> lately(lines);
+    std::vector<std::vector<Time>> times(lines);
+    for (std::uint64_t i = log.first(); i < log.end(); ++i) {
+        const SerialByte& b = log[i];
+        const std::size_t line = b.uart * 2U + (b.fromChip ? 0 : 1);
+        if (line >= lines)
+            continue;
+        std::string& row = lately[line];
+        row += exact ? static_cast<char>(b.byte) : static_cast<char>(std::tolower(b.byte));
+        times[line].push_back(b.at);
+        if (row.ends_with(wanted)) {
+            const Time at = times[line][times[line].size() - wanted.size()];
+            if (nearer(best, at, query)) {
+                best = TapeHit{at, fmt::format("{}{}", session.world().uarts()[b.uart].name, b.fromChip ? "" : ", sent")};
+                if (query.forward)
+                    return;
+            }
+        }
+        constexpr std::size_t kKept = 4096;
+        if (row.size() > 2 * kKept && row.size() > 2 * wanted.size()) {
+            const std::size_t cut = row.size() - std::max(kKept, wanted.size());
+            row.erase(0, cut);
+            times[line].erase(times[line].begin(), times[line].begin() + static_cast<std::ptrdiff_t>(cut));
+        }
+    }
+}
+
+// Interrupts by a part of their names.
+bool findInterrupt(const Session& session, const TapeQuery& query, const std::string& words, Found& best)
+{
+    bool known = false;
+    for (std::size_t chip = 0; chip < session.world().chips().size(); ++chip) {
+        const auto& vectors = session.world().chips()[chip].table->vectors;
+        std::vector<bool> wanted(256, false);
+        bool any = false;
+        for (std::size_t v = 1; v < vectors.size() && v < 255; ++v)
+            if (wanted[v] = lower(std::string(vectors[v].name)).find(words) != std::string::npos; wanted[v])
+                any = true;
+        constexpr std::size_t kShortest = 3;
+        if (!any || words.size() < kShortest)
+            continue;
+        known = true;
+        const tape::Tape& tape = session.tape();
+        const tape::ChannelId channel = session.interruptsOf(chip);
+        const std::size_t at = tape.after(channel, query.forward ? query.from : query.from - tape::Duration(1));
+        const auto told = [&](std::size_t i) {
+            const tape::Edge e = tape.edge(channel, i);
+            // An outer one that goes on after an inner one is no new one.
+            if (!wanted[e.state] || !nearer(best, e.at, query))
+                return false;
+            best = TapeHit{e.at, fmt::format("{} of {}", vectors[e.state].name, session.world().chips()[chip].id)};
+            return true;
+        };
+        if (query.forward)
+            for (std::size_t i = at; i < tape.count(channel) && !told(i); ++i) {}
+        else
+            for (std::size_t i = at; i > 0 && !told(i - 1); --i) {}
+    }
+    return known;
+}
+
+}  // namespace
+
+Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuery& query)
+{
+    std::istringstream in(query.words);
+    std::vector<std::string> words;
+    for (std::string word; in >> word;)
+        words.push_back(word);
+    if (words.empty())
+        return fail("search", "nothing is looked for; expected an edge, a pulse such as \"< 5us\", bytes, words, an interrupt or a finding");
+    const std::string first = lower(words[0]);
+    if (words.size() == 1 && (first == "rise" || first == "fall" || first == "edge")) {
+        const auto lane = laneOf(session, query);
+        if (!lane)
+            return tl::unexpected(lane.error());
+        return findEdge(session, *lane, query, first == "rise" ? 1 : first == "fall" ? 0 : -1);
+    }
+    const bool named = first == "high" || first == "low";
+    std::string rest;
+    for (std::size_t i = named ? 1 : 0; i < words.size(); ++i)
+        rest += words[i];
+    if (!rest.empty() && (rest[0] == '<' || rest[0] == '>')) {
+        const auto length = kernel::parseQuantity(rest.substr(1), kernel::Unit::second);
+        if (!length || !(*length > 0) || *length > 1e6)
+            return fail(query.words, "expected a length such as \"< 5us\" or \"high > 2ms\"");
+        const auto lane = laneOf(session, query);
+        if (!lane)
+            return tl::unexpected(lane.error());
+        const tape::Duration bound(static_cast<std::int64_t>(*length * 1e12));
+        return findPulse(session, *lane, query, first == "high" ? 1 : first == "low" ? 0 : -1, rest[0] == '<' ? bound : tape::Duration::min(), rest[0] == '<' ? tape::Duration::max() : bound);
+    }
+    Found best;
+    if (first == "finding") {
+        const std::string wanted = lower(query.words.substr(std::min(query.words.find_first_not_of(' ', query.words.find(words[0]) + words[0].size()), query.words.size())));
+        for (const bench::Finding& f : session.world().findings())
+            if (lower(f.rule + " " + f.where + " " + f.message).find(wanted) != std::string::npos && nearer(best, f.time, query))
+                best = TapeHit{f.time, f.rule + ", " + f.where};
+        return best;
+    }
+    const std::string bytes = hexBytes(query.words);
+    std::string text = query.words;
+    if (text.size() > 1 && text.front() == '"' && text.back() == '"')
+        text = text.substr(1, text.size() - 2);
+    if (bytes.empty() && findInterrupt(session, query, lower(text), best) && best)
+        return best;
+    findSerial(session, query, bytes.empty() ? lower(text) : bytes, !bytes.empty(), best);
+    for (const std::string& lane : query.reads) {
+        constexpr std::size_t kMost = 2'000'000;
+        const auto spec = parseLane(lane);
+        if (!spec || spec->kind != LaneSpec::Kind::decoded)
+            continue;
+        const auto items = readAll(session, lane, session.tape().knownFrom(), session.latest(), kMost);
+        if (!items)
+            continue;
+        for (std::size_t i = 0; i < items->size(); ++i) {
+            const tape::Decoded& item = (*items)[i];
+            if (!nearer(best, item.from, query))
+                continue;
+            bool hit = false;
+            if (bytes.empty()) {
+                hit = lower(item.text).find(lower(text)) != std::string::npos;
+            } else {  // one after the other, with no other items but marks between them
+                std::size_t matched = 0;
+                for (std::size_t j = i; j < items->size() && matched < bytes.size(); ++j) {
+                    if ((*items)[j].from == (*items)[j].to)
+                        continue;
+                    if (((*items)[j].value & 0xFF) != static_cast<std::uint8_t>(bytes[matched]))
+                        break;
+                    ++matched;
+                }
+                hit = matched == bytes.size() && item.from != item.to;
+            }
+            if (hit)
+                best = TapeHit{item.from, spec->decoder.kind + ": " + item.text};
+        }
+    }
+    return best;
+}
+
+}  // namespace bramix::session

@@ -1,0 +1,183 @@
+#include "tape/packed_edges.h"
+
+#include <algorithm>
+#include <cstring>
+#include <numeric>
+#include <vector>
+
+namespace bramix::tape {
+
+namespace {
+
+constexpr std::size_t kMostKinds = 256;
+
+std::size_t hashOf(std::int64_t since, std::uint32_t code, std::uint16_t actor, State state)
+{
+    std::uint64_t h = static_cast<std::uint64_t>(since) * 0x9E3779B97F4A7C15ULL;
+    h ^= (static_cast<std::uint64_t>(code) << 24 ^ static_cast<std::uint64_t>(actor) << 8 ^ state) * 0xC2B2AE3D27D4EB4FULL;
+    return static_cast<std::size_t>(h >> 52);
+}
+
+// Kinds by their content; a number, or none where there is no room for another.
+template <class Kind>
+class Dictionary {
+public:
+    // The number of a kind; kMost where it is one too many.
+    std::uint16_t number(const Kind& kind, std::size_t most)
+    {
+        for (std::size_t slot = hashOf(kind.since, kind.code, kind.actor, kind.state);; slot = (slot + 1) & (kSlots - 1)) {
+            std::uint16_t& entry = slots_[slot & (kSlots - 1)];
+            if (entry == 0) {
+                if (kinds_.size() == most)
+                    return static_cast<std::uint16_t>(most);
+                kinds_.push_back(kind);
+                entry = static_cast<std::uint16_t>(kinds_.size());
+                return static_cast<std::uint16_t>(entry - 1);
+            }
+            if (kinds_[entry - 1U] == kind)
+                return static_cast<std::uint16_t>(entry - 1);
+        }
+    }
+    [[nodiscard]] const std::vector<Kind>& kinds() const { return kinds_; }
+
+private:
+    static constexpr std::size_t kSlots = 4096;
+    std::array<std::uint16_t, kSlots> slots_{};
+    std::vector<Kind> kinds_;
+};
+
+std::uint8_t bitsFor(std::size_t kinds) { return kinds <= 2 ? 1 : kinds <= 4 ? 2 : kinds <= 16 ? 4 : kinds <= 256 ? 8 : 16; }
+
+void putNumber(std::uint8_t* at, std::size_t index, unsigned bits, std::uint16_t number)
+{
+    if (bits == 16) {
+        std::memcpy(at + index * 2, &number, 2);
+        return;
+    }
+    const std::size_t bit = index * bits;
+    at[bit / 8] = static_cast<std::uint8_t>(at[bit / 8] | (number << (bit % 8)));
+}
+
+std::uint16_t numberAt(const std::uint8_t* at, std::size_t index, unsigned bits)
+{
+    if (bits == 16) {
+        std::uint16_t number = 0;
+        std::memcpy(&number, at + index * 2, 2);
+        return number;
+    }
+    const std::size_t bit = index * bits;
+    return static_cast<std::uint16_t>(at[bit / 8] >> (bit % 8) & ((1U << bits) - 1));
+}
+
+}  // namespace
+
+PackedEdges::PackedEdges(std::span<const Edge> edges, Time beforeAt, State before) : lastAt_(edges.back().at), last_(edges.back().state)
+{
+    for (std::size_t b = 0; b < marks_.size(); ++b)
+        marks_[b] = edges[b * kBlock].at;
+    Time at = beforeAt;
+    State state = before;
+    Dictionary<Kind> dictionary;
+    std::array<std::uint16_t, kEdges> numbers;  // NOLINT: written before it is read
+    bool recurs = true;
+    for (std::size_t i = 0; i < kEdges; ++i) {
+        const Edge& e = edges[i];
+        const std::int64_t since = (e.at - at).count();
+        widths_.add(state, e.at - at);
+        at = e.at;
+        state = e.state;
+        if (!recurs)
+            continue;
+        // The first of all has its time from its mark.
+        const Kind kind{i == 0 ? 0 : since, e.code, e.actor, e.state};
+        // As a rule what was two edges ago comes again.
+        if (i > 2 && dictionary.kinds()[numbers[i - 2]] == kind) {
+            numbers[i] = numbers[i - 2];
+            continue;
+        }
+        numbers[i] = dictionary.number(kind, kMostKinds);
+        recurs = numbers[i] != kMostKinds;
+    }
+    recurs ? packKinds(numbers, dictionary.kinds()) : packApart(edges);
+}
+
+void PackedEdges::packKinds(std::span<const std::uint16_t> numbers, std::span<const Kind> kinds)
+{
+    bits_ = bitsFor(kinds.size());
+    kindCount_ = static_cast<std::uint16_t>(kinds.size());
+    size_ = static_cast<std::uint32_t>(kinds.size_bytes() + kEdges * bits_ / 8);
+    data_ = std::make_unique<std::uint8_t[]>(size_);
+    std::memcpy(data_.get(), kinds.data(), kinds.size_bytes());
+    std::uint8_t* const at = data_.get() + kinds.size_bytes();
+    for (std::size_t i = 0; i < kEdges; ++i)
+        putNumber(at, i, bits_, numbers[i]);
+}
+
+void PackedEdges::packApart(std::span<const Edge> edges)
+{
+    Dictionary<Kind> doers;
+    std::array<std::uint16_t, kEdges> numbers;  // NOLINT: written before it is read
+    std::int64_t unit = 0;
+    for (std::size_t i = 0; i < kEdges; ++i) {
+        numbers[i] = doers.number({0, edges[i].code, edges[i].actor, edges[i].state}, kEdges);
+        if (i > 0)
+            unit = std::gcd(unit, (edges[i].at - edges[i - 1].at).count());
+    }
+    unit_ = std::max<std::int64_t>(unit, 1);
+    const std::span<const Kind> kinds(doers.kinds());
+    bits_ = bitsFor(kinds.size());
+    kindCount_ = static_cast<std::uint16_t>(kinds.size());
+    std::vector<std::uint8_t> times;
+    times.reserve(kEdges * 3);
+    for (std::size_t i = 0; i < kEdges; ++i) {
+        if (i % kBlock == 0) {  // its time is its block's
+            places_[i / kBlock] = static_cast<std::uint32_t>(times.size());
+            continue;
+        }
+        std::uint64_t units = static_cast<std::uint64_t>((edges[i].at - edges[i - 1].at).count() / unit_);
+        for (; units >= 0x80; units >>= 7)
+            times.push_back(static_cast<std::uint8_t>(units | 0x80));
+        times.push_back(static_cast<std::uint8_t>(units));
+    }
+    const std::size_t numbersSize = kEdges * bits_ / 8;
+    size_ = static_cast<std::uint32_t>(kinds.size_bytes() + numbersSize + times.size());
+    data_ = std::make_unique<std::uint8_t[]>(size_);
+    std::memcpy(data_.get(), kinds.data(), kinds.size_bytes());
+    for (std::size_t i = 0; i < kEdges; ++i)
+        putNumber(data_.get() + kinds.size_bytes(), i, bits_, numbers[i]);
+    std::memcpy(data_.get() + kinds.size_bytes() + numbersSize, times.data(), times.size());
+}
+
+void PackedEdges::block(std::size_t block, std::span<Edge, kBlock> out) const
+{
+    const Kind* const all = kinds();
+    const std::uint8_t* const numbers = data_.get() + kindCount_ * sizeof(Kind);
+    const std::uint8_t* time = numbers + kEdges * bits_ / 8 + places_[block];
+    Time at = marks_[block];
+    for (std::size_t i = 0; i < kBlock; ++i) {
+        const Kind& kind = all[numberAt(numbers, block * kBlock + i, bits_)];
+        if (i > 0) {
+            if (unit_ == 0) {
+                at += Duration(kind.since);
+            } else {
+                std::uint64_t units = 0;
+                for (unsigned shift = 0;; shift += 7) {
+                    const std::uint8_t byte = *time++;
+                    units |= static_cast<std::uint64_t>(byte & 0x7F) << shift;
+                    if ((byte & 0x80) == 0)
+                        break;
+                }
+                at += Duration(static_cast<std::int64_t>(units) * unit_);
+            }
+        }
+        out[i] = {at, kind.code, kind.actor, kind.state};
+    }
+}
+
+std::size_t PackedEdges::blockOf(Time t) const
+{
+    const auto next = std::upper_bound(marks_.begin(), marks_.end(), t);
+    return next == marks_.begin() ? 0 : static_cast<std::size_t>(next - marks_.begin()) - 1;
+}
+
+}  // namespace bramix::tape
