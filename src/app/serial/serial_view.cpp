@@ -1,10 +1,11 @@
 #include "app/serial/serial_view.h"
 
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
-#include <QPushButton>
-#include <QScrollBar>
-#include <QTextCursor>
+#include <QMenu>
+#include <QSplitter>
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
@@ -12,219 +13,415 @@
 
 namespace bramix::app {
 
-namespace {
-
-constexpr int kMostLines = 20'000;
-
-}  // namespace
-
 SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
 {
     setObjectName("serial");
     setAttribute(Qt::WA_StyledBackground);
     setStyleSheet(R"(
         QWidget#serial { background: #221A26; }
-        QWidget#serial QLabel { color: #9A8EA0; }
-        QWidget#serial QPlainTextEdit { background: #221A26; color: #D9CFC2; border: none; padding: 2px 8px; }
-        QWidget#serial QLineEdit, QWidget#serial QComboBox { background: #2E2433; color: #EFE7DC; border: 1px solid #4A3E52; }
+        QWidget#serial QLabel { color: #9A8EA0; background: transparent; }
+        QWidget#serial QLineEdit, QWidget#serial QComboBox { background: #2E2433; color: #EFE7DC; border: 1px solid #4A3E52; border-radius: 4px; padding: 2px 6px; }
         QWidget#serial QLineEdit:focus { border: 1px solid #C06A93; }
-        QWidget#serial QPushButton { background: #3A3040; color: #EFE7DC; border: 1px solid #4A3E52; }
+        QWidget#serial QPushButton { background: #3A3040; color: #EFE7DC; border: 1px solid #4A3E52; border-radius: 4px; padding: 2px 8px; }
+        QWidget#serial QPushButton:hover { background: #4A3E52; }
+        QWidget#serial QPushButton:checked { background: #6B2747; border-color: #8A2B57; }
+        QWidget#serial QTabBar::tab { background: transparent; color: #9A8EA0; padding: 2px 10px; border: 1px solid transparent; border-radius: 4px; }
+        QWidget#serial QTabBar::tab:selected { color: #F4ECE0; background: #3A3040; }
         QWidget#serial QComboBox QAbstractItemView { background: #2E2433; color: #EFE7DC; selection-background-color: #4A3E52; selection-color: #FFFFFF; }
+        QWidget#serial QSplitter::handle { background: #3A3040; }
     )");
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(6, 4, 10, 8);
+    layout->setContentsMargins(12, 4, 12, 8);
     layout->setSpacing(4);
     auto* top = new QHBoxLayout;
-    uart_ = new QComboBox;
-    uart_->setFont(theme::figures(8.5));
-    uart_->setFocusPolicy(Qt::ClickFocus);
-    uart_->setMinimumWidth(124);
+    top->setSpacing(5);
+    tabs_ = new QTabBar;
+    tabs_->setObjectName("serialTabs");
+    tabs_->setFont(theme::figures(8.5));
+    tabs_->setDrawBase(false);
+    tabs_->setExpanding(false);
+    tabs_->setFocusPolicy(Qt::NoFocus);
     format_ = new QLabel;
     format_->setFont(theme::figures(8.5));
-    auto* clear = new QPushButton(tr("Clear"));
-    clear->setFocusPolicy(Qt::NoFocus);
-    top->addSpacing(6);
-    top->addWidget(uart_);
+    const auto field = [&](const char* name, const QString& hint) {
+        auto* edit = new QLineEdit;
+        edit->setObjectName(name);
+        edit->setPlaceholderText(hint);
+        edit->setFont(theme::figures(8.5));
+        edit->setFixedWidth(128);
+        edit->setClearButtonEnabled(true);
+        return edit;
+    };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, bool checkable, bool checked) {
+        auto* b = new QPushButton(words);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        b->setFont(theme::words(8.5));
+        b->setFocusPolicy(Qt::NoFocus);
+        b->setCheckable(checkable);
+        b->setChecked(checked);
+        top->addWidget(b);
+        return b;
+    };
+    top->addWidget(tabs_);
     top->addWidget(format_);
     top->addStretch(1);
-    top->addWidget(clear);
+    filter_ = field("serialFilter", tr("only lines with …"));
+    find_ = field("serialFind", tr("find …"));
+    find_->setToolTip(tr("Enter: the next line with it; Shift+Enter: the one before"));
+    top->addWidget(filter_);
+    top->addWidget(find_);
+    hex_ = button("serialHex", tr("Hex"), tr("Bytes in hex"), true, false);
+    stamps_ = button("serialStamps", tr("Times"), tr("When each line began, in simulated time"), true, true);
+    echo_ = button("serialEcho", tr("Sent"), tr("Shows what was sent, too"), true, true);
+    pause_ = button("serialPause", tr("Hold"), tr("The view stands still; nothing is lost"), true, false);
+    curves_ = button("serialCurves", tr("Curves"), tr("Draws the numbers in the text, and variables"), true, false);
+    auto* clear = button("serialClear", tr("Clear"), tr("Forgets the text so far"), false, false);
+    more_ = button("serialMore", tr("More"), tr("Save, log to a file, let a program in"), false, false);
     layout->addLayout(top);
-    view_ = new QPlainTextEdit;
-    view_->setObjectName("serialText");
-    view_->setReadOnly(true);
-    view_->setFont(theme::figures(9));
-    view_->setMaximumBlockCount(kMostLines);
-    view_->setUndoRedoEnabled(false);
-    view_->setFocusPolicy(Qt::ClickFocus);
-    layout->addWidget(view_, 1);
+
+    pane_ = new SerialPane;
+    plot_ = new NumberPlot(editor);
+    auto* middle = new QSplitter(Qt::Horizontal);
+    middle->setHandleWidth(1);
+    middle->setChildrenCollapsible(false);
+    middle->addWidget(pane_);
+    middle->addWidget(plot_);
+    middle->setStretchFactor(0, 4);
+    middle->setStretchFactor(1, 5);
+    plot_->hide();
+    layout->addWidget(middle, 1);
+
+    buttons_ = new SerialButtons(editor, [this] { return shown() == nullptr ? std::string() : shown()->name; });
+    layout->addWidget(buttons_);
     auto* bottom = new QHBoxLayout;
+    bottom->setSpacing(5);
     line_ = new QLineEdit;
     line_->setObjectName("serialLine");
     line_->setFont(theme::figures(9));
-    line_->setPlaceholderText(tr("type a line and press Enter"));
     line_->installEventFilter(this);
-    ending_ = new QComboBox;
-    ending_->addItems({tr("nothing after"), tr("then LF"), tr("then CR"), tr("then CR LF")});
-    ending_->setCurrentIndex(1);
-    ending_->setFont(theme::words(8.5));
-    ending_->setFocusPolicy(Qt::ClickFocus);
+    const auto choice = [&](const char* name, const QStringList& items, int index) {
+        auto* box = new QComboBox;
+        box->setObjectName(name);
+        box->addItems(items);
+        box->setCurrentIndex(index);
+        box->setFont(theme::words(8.5));
+        box->setFocusPolicy(Qt::ClickFocus);
+        return box;
+    };
+    way_ = choice("serialWay", {tr("as typed"), tr("with escapes"), tr("bytes in hex")}, 0);
+    ending_ = choice("serialEnding", {tr("nothing after"), tr("then LF"), tr("then CR"), tr("then CR LF")}, 1);
     auto* sendButton = new QPushButton(tr("Send"));
     sendButton->setFocusPolicy(Qt::NoFocus);
+    sendButton->setFont(theme::words(8.5));
     bottom->addWidget(line_, 1);
+    bottom->addWidget(way_);
     bottom->addWidget(ending_);
     bottom->addWidget(sendButton);
     layout->addLayout(bottom);
+    line_->setPlaceholderText(bytesHint());
+
+    connect(tabs_, &QTabBar::currentChanged, this, &SerialView::choose);
+    connect(filter_, &QLineEdit::textChanged, pane_, &SerialPane::setFilter);
+    connect(find_, &QLineEdit::textChanged, pane_, &SerialPane::setSought);
+    find_->installEventFilter(this);
+    connect(hex_, &QPushButton::toggled, pane_, &SerialPane::setHex);
+    connect(stamps_, &QPushButton::toggled, pane_, &SerialPane::setStamps);
+    connect(echo_, &QPushButton::toggled, pane_, &SerialPane::setEcho);
+    connect(pause_, &QPushButton::toggled, pane_, &SerialPane::setPaused);
+    connect(curves_, &QPushButton::toggled, this, &SerialView::showCurves);
     connect(clear, &QPushButton::clicked, this, [this] {
-        kept_.clear();
-        view_->clear();
+        if (Line* l = shown()) {
+            l->text.clear();
+            l->numbersRead = l->text.end();
+            plot_->clear();
+            pane_->refresh();
+        }
     });
+    connect(more_, &QPushButton::clicked, this, [this] { openMenu(more_->mapToGlobal(QPoint(0, more_->height()))); });
+    connect(way_, &QComboBox::currentIndexChanged, this, [this] { line_->setPlaceholderText(bytesHint()); });
     connect(line_, &QLineEdit::returnPressed, this, &SerialView::send);
     connect(sendButton, &QPushButton::clicked, this, &SerialView::send);
+    connect(pane_, &SerialPane::placeWanted, this, [this](kernel::Time at, quint32 code, bool toCode) {
+        if (toCode && code != UINT32_MAX && shown() != nullptr)
+            emit codeWanted(shown()->name.substr(0, shown()->name.rfind('.')), code);
+        else
+            emit momentWanted(at);
+    });
     connect(&editor_, &Editor::serialReceived, this, &SerialView::receive);
     connect(&editor_, &Editor::pictureChanged, this, &SerialView::refresh);
     connect(&editor_, &Editor::sessionRestarted, this, [this] {
-        kept_.clear();
-        view_->clear();
-        atLineStart_ = true;
+        for (auto& l : lines_) {
+            l->text.clear();
+            l->numbers.clear();
+            l->numbersRead = l->text.end();
+        }
+        pane_->refresh();
     });
+}
+
+QString SerialView::bytesHint() const
+{
+    return way_->currentIndex() == 2 ? tr("bytes in hex, as 1B 5B 41, and Enter") : way_->currentIndex() == 1 ? tr("a line with \\n, \\r, \\x1B, and Enter") : tr("type a line and press Enter");
+}
+
+SerialView::Line* SerialView::shown()
+{
+    const int i = tabs_->currentIndex();
+    return i >= 0 && static_cast<std::size_t>(i) < lines_.size() ? lines_[static_cast<std::size_t>(i)].get() : nullptr;
+}
+
+SerialPort* SerialView::port()
+{
+    Line* l = shown();
+    if (l == nullptr)
+        return nullptr;
+    if (l->port == nullptr)
+        l->port = std::make_unique<SerialPort>(editor_, l->name);
+    return l->port.get();
+}
+
+// A tab for each UART, those that are there already with what they have.
+void SerialView::syncTabs()
+{
+    const auto& uarts = editor_.picture().uarts;
+    bool same = lines_.size() == uarts.size();
+    for (std::size_t i = 0; same && i < uarts.size(); ++i)
+        same = lines_[i]->name == uarts[i].name;
+    if (same)
+        return;
+    const std::string chosen = shown() == nullptr ? std::string() : shown()->name;
+    pane_->setText(nullptr);
+    std::vector<std::unique_ptr<Line>> before = std::move(lines_);
+    lines_.clear();
+    const QSignalBlocker quiet(tabs_);
+    while (tabs_->count() > 0)
+        tabs_->removeTab(0);
+    int current = 0;
+    for (const session::UartPicture& u : uarts) {
+        const auto kept = std::find_if(before.begin(), before.end(), [&](const auto& l) { return l != nullptr && l->name == u.name; });
+        if (kept != before.end()) {
+            lines_.push_back(std::move(*kept));
+        } else {
+            lines_.push_back(std::make_unique<Line>());
+            lines_.back()->name = u.name;
+        }
+        if (u.name == chosen)
+            current = tabs_->count();
+        tabs_->addTab(QString::fromStdString(u.name));
+    }
+    tabs_->setCurrentIndex(current);
+    choose(current);
+}
+
+void SerialView::choose(int tab)
+{
+    Line* l = shown();
+    pane_->setText(l == nullptr ? nullptr : &l->text);
+    if (l != nullptr) {
+        l->unseen = false;
+        tabs_->setTabText(tab, QString::fromStdString(l->name));
+        l->numbersRead = std::max(l->numbersRead, l->text.first());
+        if (plot_->isVisible()) {
+            plot_->clear();
+            l->numbersRead = l->text.first();
+            readNumbers();
+        }
+    }
 }
 
 void SerialView::refresh()
 {
+    syncTabs();
     const auto& uarts = editor_.picture().uarts;
-    if (uart_->count() != static_cast<int>(uarts.size())) {
-        uart_->clear();
-        for (const session::UartPicture& u : uarts)
-            uart_->addItem(QString::fromStdString(u.name));
+    const auto index = static_cast<std::size_t>(std::max(0, tabs_->currentIndex()));
+    tabs_->setVisible(!uarts.empty());
+    QString words = tr("no UART on the bench");
+    if (index < uarts.size()) {
+        words = uarts[index].on ? tr("%1 baud, %2").arg(uarts[index].baud, 0, 'f', 0).arg(QString::fromStdString(uarts[index].format)) : tr("switched off by the firmware");
+        if (Line* l = shown(); l != nullptr && l->port != nullptr && l->port->isOpen())
+            words += tr("  ·  open at %1").arg(l->port->name());
+        if (Line* l = shown(); l != nullptr && l->log != nullptr)
+            words += tr("  ·  logged to %1").arg(QFileInfo(l->log->fileName()).fileName());
     }
-    uart_->setVisible(!uarts.empty());
-    const auto index = static_cast<std::size_t>(std::max(0, uart_->currentIndex()));
-    if (index < uarts.size())
-        format_->setText(uarts[index].on ? tr("%1 baud, %2").arg(uarts[index].baud, 0, 'f', 0).arg(QString::fromStdString(uarts[index].format)) : tr("switched off by the firmware"));
-    else
-        format_->setText(tr("no UART on the bench"));
-}
-
-void SerialView::append(const QString& text, const QColor& color, bool stamp, kernel::Time at)
-{
-    QTextCursor cursor(view_->document());
-    cursor.movePosition(QTextCursor::End);
-    QTextCharFormat format;
-    if (stamp) {
-        format.setForeground(QColor(0x8A, 0x7E, 0x92));
-        cursor.insertText(QString::number(kernel::seconds(at), 'f', 6).rightJustified(12) + "  ", format);
-    }
-    format.setForeground(color);
-    cursor.insertText(text, format);
+    if (format_->text() != words)
+        format_->setText(words);
 }
 
 // Bytes as they come; a mark among them says that the run has gone back, and what came later has not happened.
 void SerialView::receive(const std::vector<session::SerialByte>& bytes)
 {
-    constexpr std::size_t kMost = 4'000'000;
-    std::size_t from = 0;
-    for (std::size_t i = 0; i < bytes.size(); ++i)
-        if (bytes[i].uart == session::kRewound) {
-            kept_.insert(kept_.end(), bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.begin() + static_cast<std::ptrdiff_t>(i));
-            std::erase_if(kept_, [&](const session::SerialByte& b) { return b.at > bytes[i].at; });
-            from = i + 1;
-            writeAgain();
-        }
-    const std::vector<session::SerialByte> fresh(bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.end());
-    kept_.insert(kept_.end(), fresh.begin(), fresh.end());
-    if (kept_.size() > kMost)
-        kept_.erase(kept_.begin(), kept_.begin() + static_cast<std::ptrdiff_t>(kept_.size() - kMost));
-    write(fresh);
-}
-
-void SerialView::writeAgain()
-{
-    view_->clear();
-    atLineStart_ = true;
-    lastSent_ = false;
-    write(kept_);
-}
-
-void SerialView::write(const std::vector<session::SerialByte>& bytes)
-{
-    const auto wanted = static_cast<std::uint32_t>(std::max(0, uart_->currentIndex()));
-    QScrollBar* bar = view_->verticalScrollBar();
-    const bool atEnd = bar->value() >= bar->maximum() - 4;
-    static const QColor kReceived = theme::kTapeText;
-    static const QColor kSent(0xE0, 0x8A, 0xB0);
-    static const QColor kBroken(0xE2, 0x8A, 0x6E);
-    view_->setUpdatesEnabled(false);
-    // Runs of one kind are appended together.
-    QString run;
-    QColor runColor = kReceived;
-    kernel::Time runAt{};
-    bool runStamp = false;
-    const auto flush = [&] {
-        if (!run.isEmpty())
-            append(run, runColor, runStamp, runAt);
-        run.clear();
-        runStamp = false;
-    };
+    syncTabs();
+    std::vector<std::string> fresh(lines_.size());
     for (const session::SerialByte& b : bytes) {
-        if (b.uart != wanted)
-            continue;
-        const QColor color = !b.good ? kBroken : b.fromChip ? kReceived : kSent;
-        if (lastSent_ == b.fromChip && !atLineStart_) {  // the other side speaks: a line of its own
-            flush();
-            append("\n", kReceived, false, b.at);
-            atLineStart_ = true;
-        }
-        lastSent_ = !b.fromChip;
-        if (color != runColor || atLineStart_)
-            flush();
-        if (b.byte == '\r')
-            continue;
-        if (b.byte == '\n') {
-            if (atLineStart_)
-                continue;
-            run += '\n';
-            flush();
-            atLineStart_ = true;
+        if (b.uart == session::kRewound) {
+            for (auto& l : lines_) {
+                l->text.rewind(b.at);
+                l->numbersRead = std::min(l->numbersRead, l->text.pageBegin());
+            }
+            plot_->rewind(b.at);
             continue;
         }
-        if (run.isEmpty()) {
-            runColor = color;
-            runAt = b.at;
-            runStamp = atLineStart_;
-            if (atLineStart_ && !b.fromChip)
-                run = QStringLiteral("› ");
-        }
-        run += b.byte >= 32 && b.byte < 127 ? QChar(b.byte) : QChar(0xFFFD);
-        atLineStart_ = false;
+        if (b.uart >= lines_.size())
+            continue;
+        lines_[b.uart]->text.add(b);
+        if (b.fromChip)
+            fresh[b.uart] += static_cast<char>(b.byte);
     }
-    flush();
-    view_->setUpdatesEnabled(true);
-    if (atEnd)
-        bar->setValue(bar->maximum());
+    for (std::size_t i = 0; i < lines_.size(); ++i) {
+        Line& l = *lines_[i];
+        if (fresh[i].empty())
+            continue;
+        if (l.port != nullptr)
+            l.port->write(fresh[i]);
+        if (l.log != nullptr) {
+            l.log->write(fresh[i].data(), static_cast<qint64>(fresh[i].size()));
+            l.log->flush();
+        }
+        // Told on the tab where another is looked at.
+        if (static_cast<int>(i) != tabs_->currentIndex() && !l.unseen) {
+            l.unseen = true;
+            tabs_->setTabText(static_cast<int>(i), QString::fromStdString(l.name) + QStringLiteral(" •"));
+        }
+    }
+    readNumbers();
+    pane_->refresh();
+}
+
+// Of lines that are complete and stay as they are.
+void SerialView::readNumbers()
+{
+    Line* l = shown();
+    if (l == nullptr)
+        return;
+    if (!plot_->isVisible()) {  // from where one begins to look
+        l->numbersRead = std::max(l->numbersRead, l->text.end() > 5000 ? l->text.end() - 5000 : 0);
+        return;
+    }
+    l->numbersRead = std::max(l->numbersRead, l->text.first());
+    for (; l->numbersRead < l->text.end(); ++l->numbersRead) {
+        const session::SerialLine line = l->text.line(l->numbersRead);
+        if (!line.complete)
+            break;
+        if (line.sent)
+            continue;
+        for (const session::NamedNumber& n : l->numbers.read(line.text))
+            plot_->add(n.name, line.at, n.value);
+    }
+}
+
+void SerialView::showCurves(bool on)
+{
+    curves_->setChecked(on);
+    plot_->setVisible(on);
+    if (on)
+        readNumbers();
+}
+
+bool SerialView::logTo(const QString& file)
+{
+    Line* l = shown();
+    if (l == nullptr)
+        return false;
+    l->log.reset();
+    if (file.isEmpty())
+        return true;
+    auto log = std::make_unique<QFile>(file);
+    if (!log->open(QIODevice::WriteOnly | QIODevice::Append)) {
+        emit editor_.message(tr("%1 cannot be written: %2").arg(file, log->errorString()), true);
+        return false;
+    }
+    l->log = std::move(log);
+    return true;
+}
+
+void SerialView::openMenu(QPoint at)
+{
+    Line* l = shown();
+    auto* menu = new QMenu(this);
+    menu->setObjectName("serialMenu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->addAction(tr("Copy all"), this, [this] {
+        pane_->selectAll();
+        pane_->copy();
+    });
+    menu->addAction(tr("Save the text…"), this, [this] {
+        if (const QString file = QFileDialog::getSaveFileName(this, tr("Save the text"), editor_.folder() + "/serial.txt", tr("Text (*.txt);;All files (*)")); !file.isEmpty()) {
+            const bool good = bench::saveText(file.toStdString(), pane_->allText(stamps_->isChecked()).toStdString()).has_value();
+            emit editor_.message(good ? tr("Saved to %1").arg(file) : tr("%1 could not be written").arg(file), !good);
+        }
+    });
+    if (l != nullptr && l->log != nullptr)
+        menu->addAction(tr("Log to %1 no more").arg(QFileInfo(l->log->fileName()).fileName()), this, [this] { logTo({}); });
+    else
+        menu->addAction(tr("Log to a file from now on…"), this, [this] {
+            if (const QString file = QFileDialog::getSaveFileName(this, tr("Log to a file"), editor_.folder() + "/serial.log", tr("All files (*)"), nullptr, QFileDialog::DontConfirmOverwrite); !file.isEmpty())
+                logTo(file);
+        });
+    menu->addSeparator();
+    if (SerialPort* p = port(); p != nullptr && p->isOpen()) {
+        menu->addAction(tr("Close %1").arg(p->name()), this, [p] { p->close(); });
+    } else if (p != nullptr) {
+        const auto open = [this, p](const char* where) {
+            if (p->open(where)) {
+                // A program outside lives by the wall clock.
+                emit editor_.message(tr("A program can open %1").arg(p->name()), false);
+            }
+        };
+        menu->addAction(tr("Let a program in by a pseudo-terminal"), this, [open] { open("pty"); });
+        menu->addAction(tr("Let a program in by a TCP port"), this, [open] { open("tcp:0"); });
+    }
+    menu->popup(at);
 }
 
 void SerialView::send()
 {
     static constexpr const char* kEndings[] = {"", "\n", "\r", "\r\n"};
     const QString text = line_->text();
-    if (uart_->count() == 0)
+    Line* l = shown();
+    if (l == nullptr) {
+        emit editor_.message(tr("There is no UART on the bench to send it to"), true);
         return;
+    }
+    std::string bytes = text.toStdString();
+    if (way_->currentIndex() == 1) {
+        qsizetype wrong = 0;
+        const auto read = unescaped(text, &wrong);
+        if (!read) {
+            emit editor_.message(tr("What follows the \\ at place %1 is no escape; expected \\n, \\r, \\t, \\0, \\e, \\\\ or \\xHH").arg(wrong + 1), true);
+            return;
+        }
+        bytes = *read;
+    } else if (way_->currentIndex() == 2) {
+        const auto read = fromHex(text);
+        if (!read) {
+            emit editor_.message(tr("\"%1\" is no row of bytes; expected two hex digits for each, as 1B 5B 41").arg(text), true);
+            return;
+        }
+        bytes = *read;
+    }
     if (!text.isEmpty() && (history_.isEmpty() || history_.last() != text))
         history_ << text;
     historyAt_ = history_.size();
-    editor_.session().send(uart_->currentText().toStdString(), text.toStdString() + kEndings[ending_->currentIndex()]);
+    editor_.session().send(l->name, bytes + (way_->currentIndex() == 2 ? "" : kEndings[ending_->currentIndex()]));
     line_->clear();
 }
 
 bool SerialView::eventFilter(QObject* watched, QEvent* event)
 {
-    if (watched == line_ && event->type() == QEvent::KeyPress) {
-        const int key = static_cast<QKeyEvent*>(event)->key();
-        if (key == Qt::Key_Up && historyAt_ > 0) {
+    if (event->type() == QEvent::KeyPress) {
+        const auto* press = static_cast<QKeyEvent*>(event);
+        const int key = press->key();
+        if (watched == find_ && (key == Qt::Key_Return || key == Qt::Key_Enter)) {
+            if (!pane_->find((press->modifiers() & Qt::ShiftModifier) == 0) && !find_->text().isEmpty())
+                emit editor_.message(tr("No line has \"%1\" in it").arg(find_->text()), false);
+            return true;
+        }
+        if (watched == line_ && key == Qt::Key_Up && historyAt_ > 0) {
             line_->setText(history_[--historyAt_]);
             return true;
         }
-        if (key == Qt::Key_Down && historyAt_ < history_.size()) {
+        if (watched == line_ && key == Qt::Key_Down && historyAt_ < history_.size()) {
             ++historyAt_;
             line_->setText(historyAt_ < history_.size() ? history_[historyAt_] : QString());
             return true;
