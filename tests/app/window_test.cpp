@@ -422,16 +422,16 @@ private slots:
         window.editor().session().goTo(kernel::Time(std::chrono::milliseconds(23)));
         window.tapeView().follow(std::chrono::milliseconds(3));
         window.editor().session().settle();
-        QTRY_VERIFY(window.editor().picture().buses.size() == 1 && !window.editor().picture().buses[0].items.empty() && window.editor().picture().now < kernel::Time(std::chrono::milliseconds(24)));
+        QTRY_VERIFY(!window.editor().picture().reads.empty() && !window.editor().picture().reads[0].items.empty() && window.editor().picture().now < kernel::Time(std::chrono::milliseconds(24)));
         QStringList told;
-        for (const tape::Decoded& item : window.editor().picture().buses[0].items)
+        for (const tape::Decoded& item : window.editor().picture().reads[0].items)
             told << QString::fromStdString(item.text);
         QCOMPARE(told.mid(0, 5).join("; "), QString("start; 0x27 write, ack; 0x3c, ack; 0x38, ack; stop"));
-        for (const tape::Decoded& item : window.editor().picture().buses[0].items)
+        for (const tape::Decoded& item : window.editor().picture().reads[0].items)
             QVERIFY2(item.good, item.text.c_str());
         window.editor().session().goTo(window.editor().picture().latest);
         window.tapeView().follow(std::chrono::minutes(1));
-        QTRY_VERIFY(window.editor().picture().buses[0].crowded || window.editor().picture().buses[0].items.size() > 1000);
+        QTRY_VERIFY(window.editor().picture().reads[0].crowded || window.editor().picture().reads[0].items.size() > 1000);
     }
 
     void thePresentIsDraggedBackAndForwardAgain()

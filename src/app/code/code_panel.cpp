@@ -603,6 +603,16 @@ void CodePanel::openDefinition(const QString& file, const QString& expression, i
     emit editor_.message(tr("The debug information does not say where %1 is defined").arg(QString::fromStdString(name)), true);
 }
 
+bool CodePanel::openCode(std::uint32_t address)
+{
+    if (chipTable_ == nullptr)
+        return false;
+    const debug::Place place = symbols_.at(address);
+    if (place.line <= 0 || !openPlace(QString::fromStdString(place.file), place.line))
+        openAddress(address);
+    return place.line > 0;
+}
+
 std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()
 {
     std::vector<std::pair<QString, std::function<void()>>> out;

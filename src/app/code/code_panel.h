@@ -42,6 +42,8 @@ public:
     // "lock.c:42".
     bool openPlace(const QString& place);
     void openAddress(std::uint32_t address);
+    // Where an instruction lies in its source, or among the instructions; false while nothing is known of the firmware.
+    bool openCode(std::uint32_t address);
     // The chip that is looked at.
     void chooseChip(const std::string& id);
 

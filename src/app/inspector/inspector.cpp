@@ -12,7 +12,10 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QApplication>
+#include <QDrag>
 #include <QLineEdit>
+#include <QMimeData>
 #include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
@@ -42,7 +45,24 @@ public:
     }
 
 protected:
-    void mousePressEvent(QMouseEvent*) override { editor_.toggleLane(ref_); }
+    void mousePressEvent(QMouseEvent* event) override { pressAt_ = event->position().toPoint(); }
+    // Drawn to the tape by hand, too.
+    void mouseMoveEvent(QMouseEvent* event) override
+    {
+        if (!pressAt_ || (event->position().toPoint() - *pressAt_).manhattanLength() < QApplication::startDragDistance())
+            return;
+        pressAt_.reset();
+        auto* drag = new QDrag(this);
+        auto* what = new QMimeData;
+        what->setData("application/x-bramix-pin", QByteArray::fromStdString(ref_.text()));
+        drag->setMimeData(what);
+        drag->exec(Qt::CopyAction);
+    }
+    void mouseReleaseEvent(QMouseEvent*) override
+    {
+        if (std::exchange(pressAt_, std::nullopt))
+            editor_.toggleLane(ref_);
+    }
 
     void paintEvent(QPaintEvent*) override
     {
@@ -74,6 +94,7 @@ protected:
     }
 
 private:
+    std::optional<QPoint> pressAt_;
     Editor& editor_;
     bench::PinRef ref_;
     QString about_;

@@ -79,7 +79,9 @@ void Editor::adopt(bench::Document document, const QString& file)
     selection_ = {};
     session_.setStops(sentStops_ = document_.stops);
     session_.open(document_, folder().toStdString());
+    reads_.reset();
     setLanes(usualLanes(document_, catalogue_));
+    adoptLanes();
     if (std::erase_if(probes_, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; }) > 0)
         sendProbes();
     watchFirmware();
@@ -247,6 +249,7 @@ void Editor::afterEdit()
         lanes = usualLanes(document_, catalogue_);
     if (lanes != lanes_)
         setLanes(std::move(lanes));
+    adoptLanes();
     watchFirmware();
     emit documentChanged();
     emit fileChanged();
@@ -280,12 +283,91 @@ void Editor::setLanes(std::vector<bench::PinRef> lanes)
     emit lanesChanged();
 }
 
+// As the bench has them, where somebody has chosen any.
+void Editor::adoptLanes()
+{
+    if (document_.lanes.empty()) {
+        if (reads_) {  // taken back
+            reads_.reset();
+            setLanes(usualLanes(document_, catalogue_));
+        }
+        return;
+    }
+    std::vector<bench::PinRef> pins;
+    std::vector<std::string> reads;
+    for (const std::string& text : document_.lanes) {
+        const auto lane = session::parseLane(text);
+        if (lane && lane->kind == session::LaneSpec::Kind::pin) {
+            if (document_.part(lane->pins[0].part) != nullptr)
+                pins.push_back(lane->pins[0]);
+        } else {
+            reads.push_back(text);
+        }
+    }
+    if (pins == lanes_ && reads_ && *reads_ == reads)
+        return;
+    reads_ = std::move(reads);
+    setLanes(std::move(pins));
+}
+
+std::vector<std::string> Editor::shownReads() const
+{
+    if (reads_)
+        return *reads_;
+    std::vector<std::string> out;
+    for (const session::ReadLane& lane : picture_->reads)
+        out.push_back(lane.text);
+    return out;
+}
+
+// What is shown becomes what the bench says.
+void Editor::keepLanes()
+{
+    std::vector<std::string> all;
+    for (const bench::PinRef& pin : lanes_)
+        all.push_back(pin.text());
+    const std::vector<std::string> reads = shownReads();
+    all.insert(all.end(), reads.begin(), reads.end());
+    change(tr("lanes"), [&](bench::Document& d) { d.lanes = all; });
+}
+
 void Editor::toggleLane(const bench::PinRef& pin)
 {
     std::vector<bench::PinRef> lanes = lanes_;
     if (std::erase(lanes, pin) == 0)
         lanes.push_back(pin);
     setLanes(std::move(lanes));
+    keepLanes();
+}
+
+void Editor::toggleRead(const std::string& lane)
+{
+    std::vector<std::string> reads = shownReads();
+    if (std::erase(reads, lane) == 0)
+        reads.push_back(lane);
+    reads_ = std::move(reads);
+    emit lanesChanged();
+    keepLanes();
+}
+
+void Editor::moveLane(const std::string& lane, int by)
+{
+    const auto move = [by](auto& list, auto found) {
+        const auto at = found - list.begin();
+        const auto to = std::clamp<std::ptrdiff_t>(at + by, 0, static_cast<std::ptrdiff_t>(list.size()) - 1);
+        std::swap(list[static_cast<std::size_t>(at)], list[static_cast<std::size_t>(to)]);
+    };
+    std::vector<bench::PinRef> pins = lanes_;
+    std::vector<std::string> reads = shownReads();
+    if (const auto pin = std::find_if(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return p.text() == lane; }); pin != pins.end()) {
+        move(pins, pin);
+        setLanes(std::move(pins));
+    } else if (const auto read = std::find(reads.begin(), reads.end(), lane); read != reads.end()) {
+        move(reads, read);
+        reads_ = std::move(reads);
+        emit lanesChanged();
+    }
+    keepLanes();
 }
 
 void Editor::toggleProbe(const bench::PinRef& pin)

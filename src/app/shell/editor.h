@@ -57,6 +57,11 @@ public:
     [[nodiscard]] const std::vector<bench::PinRef>& lanes() const { return lanes_; }
     void setLanes(std::vector<bench::PinRef> lanes);
     void toggleLane(const bench::PinRef& pin);
+    // Lanes that show more than a pin (session/read_lanes.h); none: the usual ones of a bench. A lane that is there already goes.
+    [[nodiscard]] const std::optional<std::vector<std::string>>& reads() const { return reads_; }
+    void toggleRead(const std::string& lane);
+    // One lane up or down among its kind.
+    void moveLane(const std::string& lane, int by);
 
     // Pins with a probe beside them, measured over the last probeSpan(); and one under the pointer.
     [[nodiscard]] const std::vector<bench::PinRef>& probes() const { return probes_; }
@@ -113,6 +118,10 @@ private:
     std::vector<bench::StopItem> sentStops_;
     void sendProbes();
     std::vector<bench::PinRef> lanes_;
+    std::optional<std::vector<std::string>> reads_;
+    void adoptLanes();
+    void keepLanes();
+    [[nodiscard]] std::vector<std::string> shownReads() const;
     std::vector<bench::PinRef> probes_;
     std::optional<bench::PinRef> hovered_;
     kernel::Duration probeSpan_ = std::chrono::milliseconds(100);

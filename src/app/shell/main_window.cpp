@@ -158,6 +158,21 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     connect(drawer_, &Drawer::momentChosen, tape_, &TapeView::goTo);
     connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:/"))); });
     connect(drawer_, &Drawer::codeChosen, this, &MainWindow::openCode);
+    connect(tape_, &TapeView::lanesWanted, this, [this](QPoint at) {
+        pick_->open(tr("Add a lane: a pin, volts …, i2c:…, interrupts …"), [this](const QString& typed) { return tape_->offers(typed); }, tape_->mapTo(this, at) - QPoint(0, 240));
+    });
+    connect(serial_, &SerialView::momentWanted, this, [this](kernel::Time at) {
+        showTape();
+        tape_->goTo(at);
+    });
+    connect(serial_, &SerialView::codeWanted, this, [this](const std::string& chip, quint32 code) {
+        if (!code_->isVisible())
+            showCode(true);
+        code_->chooseChip(chip);
+        // The sources come with the next picture where nobody has looked before.
+        if (!code_->openCode(code))
+            QTimer::singleShot(120, this, [this, code] { code_->openCode(code); });
+    });
     connect(&code_->buildPane(), &BuildPane::built, this, [this](bool good) {
         if (good)
             showMessage(code_->buildPane().warnings() > 0 ? tr("Built with %1 warnings; the bench starts again").arg(code_->buildPane().warnings()) : tr("Built; the bench starts again"), false);
@@ -283,6 +298,15 @@ void MainWindow::addCommands()
         arrange(kMeasureShare);
     });
     add(tr("Show the tape"), {}, [this] { showTape(); });
+    add(tr("Add a lane to the tape"), {}, [this] {
+        showTape();
+        emit tape_->lanesWanted(QPoint(160, 0));
+    });
+    add(tr("Find on the tape"), {QKeySequence(Qt::CTRL | Qt::Key_F)}, [this] {
+        showTape();
+        tape_->searchLine().setFocus();
+        tape_->searchLine().selectAll();
+    });
     add(tr("Show the oscilloscope"), {}, [this] { showScope(); });
     add(tr("Show the sweep"), {}, [this] { showSweep(); });
     add(tr("Show the serial view"), {}, [this] { showSerial(); });

@@ -1,15 +1,18 @@
-// The tape: one lane a pin, time to the right, the present at the right edge while it follows.
+// The tape: lanes of pins, of what decoders read, of voltages, numbers and interrupts; time to the right, the present at the right edge while it follows.
 //
-// Wheel zooms at the pointer, drag scrolls; the present itself can be dragged back into the past, and forward again. A click sets the first mark and a click with Shift the second; the time between them stands in the
-// header. The session draws up the lanes (session::LanePicture); this only paints them.
-// Tested by tests/app/window_test.cpp.
+// Wheel zooms at the pointer, drag scrolls; the present itself can be dragged back into the past, and forward again. A click sets the first mark and a click with Shift the second: what
+// lies between them is measured. A click on a lane's name chooses it: arrow keys go from edge to edge of it, a search looks for its pulses; the other button on it adds, moves and
+// removes lanes. The ruler has what was done and noticed, and bookmarks. The session draws the lanes up (session::LanePicture, ReadLane); this only paints them.
+// Tested by tests/app/window_test.cpp and tests/app/tape_test.cpp.
 #pragma once
 
 #include <optional>
 
+#include <QLineEdit>
 #include <QWidget>
 
 #include "app/shell/editor.h"
+#include "app/shell/pick_list.h"
 
 namespace bramix::app {
 
@@ -28,6 +31,24 @@ public:
     [[nodiscard]] bool following() const { return follow_; }
     [[nodiscard]] kernel::Duration span() const { return span_; }
     [[nodiscard]] std::optional<kernel::Duration> betweenMarks() const;
+    [[nodiscard]] std::optional<kernel::Time> firstMark() const { return markA_; }
+    void setMarks(std::optional<kernel::Time> a, std::optional<kernel::Time> b);
+
+    // The lane that keys and searches mean, by its text; empty for none.
+    [[nodiscard]] const std::string& chosen() const { return chosen_; }
+    void choose(const std::string& lane);
+    // To the next or the last edge of the chosen lane.
+    void toEdge(bool forward);
+    void search(const QString& words, bool forward);
+    // What a lane may show, for a person to choose from; `typed` narrows it, or is a lane itself.
+    [[nodiscard]] std::vector<PickList::Entry> offers(const QString& typed);
+    void addBookmark(const QString& name);
+    // The visible part: PNG or SVG by the file's ending.
+    [[nodiscard]] bool savePicture(const QString& file);
+    [[nodiscard]] QLineEdit& searchLine() { return *search_; }
+
+signals:
+    void lanesWanted(QPoint at);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -38,33 +59,62 @@ protected:
     void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void leaveEvent(QEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    // A row of the view: which lane it shows, and where it lies.
+    struct Row {
+        enum class Kind : std::uint8_t { pin, read, serial } kind;
+        std::size_t index;
+        std::string text;
+        double top, height;
+    };
+
     void request();
+    [[nodiscard]] std::vector<Row> rows() const;
+    [[nodiscard]] std::optional<Row> rowAt(double y) const;
     [[nodiscard]] bool overPresent(QPointF at) const;
+    void paint(QPainter& painter);
     void drawRuler(QPainter& painter);
-    void drawLane(QPainter& painter, const session::LanePicture& lane, double top, const QColor& color);
-    void drawSerialLane(QPainter& painter, double top);
-    void drawBus(QPainter& painter, const session::BusLane& bus, double top);
+    void drawEvents(QPainter& painter);
+    void drawHeading(QPainter& painter, const Row& row, const QString& name, const QString& behind);
+    void drawPinLane(QPainter& painter, const Row& row);
+    void drawLevels(QPainter& painter, const session::LanePicture& lane, const Row& row, const QColor& color);
+    void drawRead(QPainter& painter, const Row& row);
+    void drawItems(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    void drawWave(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    void drawSerialLane(QPainter& painter, const Row& row);
+    void drawPresent(QPainter& painter);
     void drawMarks(QPainter& painter);
+    void drawMeasures(QPainter& painter);
     void drawCause(QPainter& painter);
+    void drawCard(QPainter& painter, QPointF near, const QStringList& lines);
+    [[nodiscard]] std::pair<QString, QString> nameOf(const bench::PinRef& pin) const;
     [[nodiscard]] double xOf(kernel::Time t) const;
     [[nodiscard]] kernel::Time timeAt(double x) const;
     [[nodiscard]] QColor colorOf(const bench::PinRef& pin) const;
     [[nodiscard]] kernel::Time snapped(double x, double y) const;
     [[nodiscard]] double plotWidth() const;
-    [[nodiscard]] double laneHeight() const;
+    void openLaneMenu(const Row& row, QPoint at);
+    void openPlotMenu(QPoint at);
+    [[nodiscard]] const bench::BookmarkItem* bookmarkAt(double x) const;
 
     Editor& editor_;
     bool follow_ = true;
     kernel::Duration span_ = std::chrono::seconds(2);
     kernel::Time to_{};
     std::optional<kernel::Time> markA_, markB_;
+    std::string chosen_;
     QPointF pressAt_, pointer_{-1, -1};
     kernel::Time toAtPress_{};
     bool dragged_ = false;
     bool pressed_ = false;
     bool grabbed_ = false;  // the present is being dragged
+    QLineEdit* search_;
+    QLineEdit* naming_;     // of a bookmark
 };
 
 }  // namespace bramix::app

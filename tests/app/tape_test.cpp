@@ -1,0 +1,183 @@
+// The tape by mouse and keys in the real window: lanes that read, measuring, searching, bookmarks.
+#include <QtTest>
+
+#include <QListWidget>
+#include <QMenu>
+
+#include "app/application.h"
+#include "app/shell/main_window.h"
+
+using namespace bramix;
+using namespace bramix::app;
+using namespace std::chrono_literals;
+
+class TapeTest : public QObject {
+    Q_OBJECT
+
+    bench::Catalogue catalogue_;
+    std::unique_ptr<MainWindow> window_;
+
+    TapeView& tape() { return window_->tapeView(); }
+    const session::Picture& picture() { return window_->editor().picture(); }
+    void open(const char* name)
+    {
+        window_ = std::make_unique<MainWindow>(catalogue_);
+        window_->neverAsk();
+        window_->open(QString::fromStdString(bench::shareFolder()) + "/benches/" + name + "/bench.toml");
+        window_->resize(1280, 800);
+        window_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+    }
+    void runTo(kernel::Time t)
+    {
+        window_->editor().run();
+        QTRY_VERIFY_WITH_TIMEOUT(picture().now > t, 20'000);
+        window_->editor().pause();
+        QTRY_VERIFY(!picture().running);
+    }
+    const session::ReadLane* lane(const std::string& text)
+    {
+        for (const session::ReadLane& l : picture().reads)
+            if (l.text == text)
+                return &l;
+        return nullptr;
+    }
+    double xOf(kernel::Time t) { return 150 + (tape().width() - 176.0) * static_cast<double>((t - picture().tapeFrom).count()) / static_cast<double>((picture().tapeTo - picture().tapeFrom).count()); }
+
+private slots:
+    void initTestCase() { test::prepareApplication(catalogue_); }
+    void cleanup() { window_.reset(); }
+
+    // From the menu on the lanes' names: typed, chosen, moved, taken off, and kept in the bench.
+    void lanesAreAddedByHand()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(100ms));
+        const auto pins = window_->editor().lanes();
+        emit tape().lanesWanted(QPoint(150, 60));
+        QVERIFY(window_->pickList().isVisible());
+        QTest::keyClicks(window_->pickList().line(), "uart:mcu.PD1");
+        QTest::keyClick(window_->pickList().line(), Qt::Key_Return);
+        QTRY_VERIFY(lane("uart:mcu.PD1") != nullptr);
+        tape().follow(60ms);
+        tape().goTo(kernel::Time(20ms));
+        QTRY_VERIFY(lane("uart:mcu.PD1")->items.size() > 17);
+        std::string said;
+        for (const tape::Decoded& d : lane("uart:mcu.PD1")->items)
+            said += static_cast<char>(d.value);
+        QVERIFY2(said.find("Bell tower ready") != std::string::npos, said.c_str());
+        // Offered by what stands on the bench.
+        const auto offers = tape().offers("interrupts");
+        QVERIFY(!offers.empty());
+        QCOMPARE(offers[0].title, QString("interrupts mcu"));
+        const std::string volts = "volts " + pins[0].text();
+        window_->editor().toggleRead(volts);
+        runTo(picture().now + 20ms);
+        tape().follow(10ms);
+        QTRY_VERIFY(lane(volts) != nullptr && !lane(volts)->wave.empty() && std::any_of(lane(volts)->wave.begin(), lane(volts)->wave.end(), [](const tape::WaveColumn& c) { return c.known; }));
+        const std::vector<std::string>& kept = window_->editor().document().lanes;
+        QVERIFY(kept.size() >= pins.size() + 2);
+        QCOMPARE(kept[0], pins[0].text());
+        QVERIFY(std::find(kept.begin(), kept.end(), "uart:mcu.PD1") != kept.end());
+        window_->editor().moveLane(volts, -1);
+        QVERIFY(kept.back() == "uart:mcu.PD1" || std::find(kept.begin(), kept.end(), volts) < std::find(kept.begin(), kept.end(), "uart:mcu.PD1"));
+        window_->editor().toggleRead(volts);
+        QTRY_VERIFY(lane(volts) == nullptr);
+        // Undone step by step, the usual ones come back.
+        for (int i = 0; i < 6; ++i)
+            window_->editor().undo();
+        QVERIFY(window_->editor().document().lanes.empty());
+        QVERIFY(window_->editor().lanes() == pins);
+    }
+
+    // A serial line's bits: the first byte by its marks, from edge to edge by the arrow keys.
+    void edgesAreWalkedAndMeasured()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(60ms));
+        window_->editor().toggleLane({"mcu", "PD1"});
+        tape().goTo(kernel::Time(8ms));
+        tape().choose("mcu.PD1");
+        tape().setMarks(kernel::Time(100us), std::nullopt);
+        tape().setFocus();
+        std::vector<kernel::Time> at;
+        for (int i = 0; i < 6; ++i) {
+            const auto before = tape().firstMark();
+            QTest::keyClick(&tape(), Qt::Key_Right);
+            QTRY_VERIFY(tape().firstMark() != before);
+            at.push_back(*tape().firstMark());
+        }
+        // 'B' is 0x42: 0 | 0 1 0 0 0 0 1 0 | 1, so that edges lie 2, 1, 4, 1, 1 bits apart (start and first 0; 1; four 0; 1; 0 and on).
+        const double bit = 104e-6;
+        const std::array<int, 4> bits{2, 1, 4, 1};
+        const std::size_t start = kernel::seconds(at[1] - at[0]) < bit / 2 ? 1 : 0;  // the line goes high when it is switched on
+        for (std::size_t i = 0; i + start + 1 < at.size() && i < bits.size(); ++i)
+            QVERIFY2(std::fabs(kernel::seconds(at[start + i + 1] - at[start + i]) / bit - bits[i]) < 0.05, qPrintable(QString("%1: %2").arg(i).arg(kernel::seconds(at[start + i + 1] - at[start + i]))));
+        QTest::keyClick(&tape(), Qt::Key_Left);
+        QTRY_COMPARE(*tape().firstMark(), at[at.size() - 2]);
+        tape().setMarks(at[start], at[start] + 15ms);
+        QTRY_VERIFY(picture().measured && picture().measured->baud);
+        QVERIFY(std::fabs(*picture().measured->baud - 9615) < 15);
+    }
+
+    void aSearchIsTyped()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(60ms));
+        QTest::keyClick(window_.get(), Qt::Key_F, Qt::ControlModifier);
+        QVERIFY(tape().searchLine().hasFocus());
+        tape().goTo(kernel::Time(1us));
+        QTest::keyClicks(&tape().searchLine(), "ready");
+        QTest::keyClick(&tape().searchLine(), Qt::Key_Return);
+        QTRY_VERIFY(tape().firstMark() && *tape().firstMark() > kernel::Time(11ms) && *tape().firstMark() < kernel::Time(14ms));
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        tape().searchLine().clear();
+        QTest::keyClicks(&tape().searchLine(), "rise");
+        QTest::keyClick(&tape().searchLine(), Qt::Key_Return);
+        QTRY_COMPARE(said.count(), 1);  // of which lane?
+        QVERIFY(said[0][0].toString().contains("choose"));
+    }
+
+    void bookmarksAndEventsStandOnTheRuler()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(30ms));
+        window_->editor().setControl("rope", "pressed", 1);
+        runTo(picture().now + 60ms);
+        tape().follow(2s);
+        QTRY_VERIFY(std::any_of(picture().events.begin(), picture().events.end(), [](const session::TapeEvent& e) { return e.kind == session::TapeEvent::Kind::input && e.text == "rope.pressed set to 1"; }));
+        tape().setMarks(kernel::Time(12'345us), std::nullopt);
+        tape().setFocus();
+        QTest::keyClick(&tape(), Qt::Key_M);
+        auto* naming = tape().findChild<QLineEdit*>("bookmarkName");
+        QVERIFY(naming->isVisible());
+        QTest::keyClicks(naming, "first word");
+        QTest::keyClick(naming, Qt::Key_Return);
+        QCOMPARE(window_->editor().document().bookmarks.size(), std::size_t{1});
+        QCOMPARE(window_->editor().document().bookmarks[0].at, std::string("0.012345000000s"));
+        const auto again = bench::parseDocument("t", bench::writeDocument(window_->editor().document()));
+        QVERIFY(again && again->bookmarks == window_->editor().document().bookmarks);
+        // A click on it goes there.
+        tape().setMarks(std::nullopt, std::nullopt);
+        tape().follow(2s);
+        QTRY_VERIFY(picture().tapeTo == picture().now);
+        QTest::qWait(60);
+        QTest::mouseClick(&tape(), Qt::LeftButton, {}, QPoint(static_cast<int>(xOf(kernel::Time(12'345us))) + 8, 8));
+        QVERIFY(tape().firstMark() == kernel::Time(12'345us));
+    }
+
+    void thePictureIsSaved()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(20ms));
+        QTemporaryDir folder;
+        QVERIFY(tape().savePicture(folder.filePath("t.png")));
+        QVERIFY(QImage(folder.filePath("t.png")).width() == tape().width() * 2);
+        QVERIFY(tape().savePicture(folder.filePath("t.svg")));
+        QFile svg(folder.filePath("t.svg"));
+        QVERIFY(svg.open(QIODevice::ReadOnly) && svg.readAll().contains("serial out"));
+    }
+};
+
+QTEST_MAIN(TapeTest)
+#include "tape_test.moc"
