@@ -13,7 +13,7 @@ namespace bramix::bench {
 
 using kernel::fail;
 
-World::World(WorldObserver* observer) : observer_(observer), circuit_(queue_), stopAlarm_(queue_, [this](Time) { stop_ = true; }) {}
+World::World(WorldObserver* observer) : observer_(observer), circuit_(queue_), stopAlarm_(queue_, [this](Time) { stopNow(); }) {}
 
 World::~World() = default;
 
@@ -156,6 +156,14 @@ void World::resume(bool all)
 }
 
 void World::requestStop() { stopAlarm_.arm(queue_.now()); }
+
+// Alarms also ring in the midst of a chip's instructions, when it looks at a register: it must not go on to its next alarm then.
+void World::stopNow()
+{
+    stop_ = true;
+    if (running_ < chips_.size())
+        chips_[running_].chip->yield();
+}
 
 void World::stopWhenHalted(bool stop)
 {

@@ -187,6 +187,7 @@ private:
     void stateOfSupplies(kernel::SaveArchive& ar);
     void stateOfSupplies(kernel::LoadArchive& ar);
 
+    void stopNow();
     void report(Finding finding);
     void partRemark(const std::string& part, const parts::Remark& remark);
     [[nodiscard]] std::string partsAround(NetId net) const;

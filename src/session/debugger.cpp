@@ -80,7 +80,6 @@ void Debugger::refresh()
 {
     lines_.clear();
     pending_.clear();
-    pendingStop_ = SIZE_MAX;
     report_ = {};
     session_.world().resume(true);
     arm();
@@ -90,6 +89,19 @@ void Debugger::refresh()
                 rule.last[i] = chip(rule.chip).peek(static_cast<std::uint16_t>(rule.watches[0].address + i));
         if (rule.kind == Rule::Kind::time)
             rule.done = rule.at <= session_.world().now();
+        if (rule.kind == Rule::Kind::trigger) {
+            rule.nets.clear();
+            std::vector<bench::NetState> states;
+            for (const bench::PinRef& ref : rule.trigger->pins())
+                if (const auto pin = session_.world().pin(ref)) {
+                    rule.nets.push_back(session_.world().circuit().netOf(*pin));
+                    states.push_back(session_.world().circuit().stateOf(rule.nets.back()));
+                }
+            if (states.size() == rule.trigger->pins().size())
+                rule.trigger->begin(states, session_.world().now());
+            else
+                rule.nets.clear();  // a pin has gone from the bench
+        }
         if (rule.kind == Rule::Kind::level) {
             const auto pin = session_.world().pin(rule.pin);
             const bool there = pin && session_.world().circuit().stateOf(session_.world().circuit().netOf(*pin)) == (rule.level ? bench::NetState::high : bench::NetState::low);
@@ -305,9 +317,8 @@ bool Debugger::advance(Time goal)
             }
             world.resume(false);
         }
-        if (!pending_.empty()) {
-            const std::string text = std::exchange(pending_, {});
-            if (pendingStop_ < rules_.size() && fires(rules_[pendingStop_], rules_[pendingStop_].chip, text)) {
+        for (const auto& [stop, text] : std::exchange(pending_, {})) {
+            if (stop < rules_.size() && fires(rules_[stop], rules_[stop].chip, text)) {
                 end();
                 return true;
             }

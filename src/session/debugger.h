@@ -117,6 +117,8 @@ public:
     void write(const std::vector<debug::ByteWrite>& writes);
 
     // Lines that stops with a message have said since the last call.
+    // The same with their instants, for the tape.
+    [[nodiscard]] std::vector<std::pair<Time, std::string>> takeMarks() { return std::exchange(marks_, {}); }
     [[nodiscard]] std::vector<std::string> takeLog() { return std::exchange(log_, {}); }
 
 private:
@@ -135,6 +137,7 @@ private:
         bool overLine = false;
     };
 
+    void notice(const Rule& rule, std::string why);
     void edgeSeen(bench::NetId net, bench::NetState state, Time at) override;
     void byteSeen(const SerialByte& byte) override;
     void findingSeen(const Finding& finding) override;
@@ -185,10 +188,10 @@ private:
     bool dirty_ = true;  // the words of the stops are to be read again
     bool enterInterrupts_ = false;
     bool edgesWatched_ = false;
-    std::string pending_;              // why to stop, noticed in the middle of a run
-    std::size_t pendingStop_ = SIZE_MAX;
+    std::vector<std::pair<std::size_t, std::string>> pending_;  // stops noticed in the middle of a run, each with why; several may come in one instant
     std::vector<std::string> lines_;   // what each UART has sent lately
     std::vector<std::string> log_;
+    std::vector<std::pair<Time, std::string>> marks_;
 };
 
 }  // namespace bramix::session

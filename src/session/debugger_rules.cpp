@@ -96,6 +96,13 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
             }
             return {};
         }
+    if (auto trigger = parseTrigger(text, pinOf); !trigger) {
+        return tl::unexpected(trigger.error());
+    } else if (*trigger != nullptr) {
+        rule.kind = Rule::Kind::trigger;
+        rule.trigger = std::move(*trigger);
+        return {};
+    }
     if (const auto rest = after(text, "time")) {
         const auto at = kernel::parseDuration(*rest);
         if (!at)
@@ -299,7 +306,7 @@ void Debugger::arm()
 {
     if (dirty_)
         readStops();
-    edgesWatched_ = std::any_of(rules_.begin(), rules_.end(), [](const Rule& r) { return r.kind == Rule::Kind::edge || r.kind == Rule::Kind::level; });
+    edgesWatched_ = std::any_of(rules_.begin(), rules_.end(), [](const Rule& r) { return r.kind == Rule::Kind::edge || r.kind == Rule::Kind::level || r.kind == Rule::Kind::trigger; });
     auto& chips = session_.world().chips();
     for (std::size_t c = 0; c < chips.size(); ++c) {
         std::vector<std::uint32_t> words;
@@ -386,11 +393,21 @@ bool Debugger::fires(Rule& rule, std::size_t index, const std::string& text)
     if (rule.hits < rule.item.count)
         return false;
     if (!rule.item.say.empty()) {
-        log_.push_back(fmt::format("{}  {}", kernel::formatQuantity(kernel::seconds(session_.world().now()), kernel::Unit::second, 9), say(rule.item.say, index)));
+        const std::string line = say(rule.item.say, index);
+        log_.push_back(fmt::format("{}  {}", kernel::formatQuantity(kernel::seconds(session_.world().now()), kernel::Unit::second, 9), line));
+        marks_.emplace_back(session_.world().now(), line);
         return false;
     }
     report_ = {index, text, rule.index};
     return true;
+}
+
+// A stop has come about in the midst of a run; the run ends at the next boundary, and looks. Of one stop the first time counts.
+void Debugger::notice(const Rule& rule, std::string why)
+{
+    const auto index = static_cast<std::size_t>(&rule - rules_.data());
+    if (std::none_of(pending_.begin(), pending_.end(), [index](const auto& p) { return p.first == index; }))
+        pending_.emplace_back(index, std::move(why));
 }
 
 void Debugger::edgeSeen(bench::NetId net, bench::NetState state, Time at)
@@ -399,6 +416,18 @@ void Debugger::edgeSeen(bench::NetId net, bench::NetState state, Time at)
         return;
     const bool high = state == bench::NetState::high;
     for (Rule& rule : rules_) {
+        if (rule.kind == Rule::Kind::trigger) {
+            for (std::size_t i = 0; i < rule.nets.size(); ++i) {
+                // Of a pin that stands in a row twice the first place speaks for all.
+                if (rule.nets[i] != net || std::find(rule.nets.begin(), rule.nets.begin() + static_cast<std::ptrdiff_t>(i), net) != rule.nets.begin() + static_cast<std::ptrdiff_t>(i))
+                    continue;
+                if (auto come = rule.trigger->edge(i, state, at)) {
+                    notice(rule, std::move(*come));
+                    session_.world().requestStop();
+                }
+            }
+            continue;
+        }
         if (rule.kind != Rule::Kind::edge && rule.kind != Rule::Kind::level)
             continue;
         const auto pin = session_.world().pin(rule.pin);
@@ -413,9 +442,8 @@ void Debugger::edgeSeen(bench::NetId net, bench::NetState state, Time at)
             rule.done = rule.done && there;
             // advance() looks when it will have been long enough.
             session_.world().requestStop();
-        } else if (pending_.empty() && ((high && rule.rising) || (state == bench::NetState::low && rule.falling))) {
-            pending_ = fmt::format("{} {}", rule.pin.text(), high ? "has risen" : "has fallen");
-            pendingStop_ = static_cast<std::size_t>(&rule - rules_.data());
+        } else if ((high && rule.rising) || (state == bench::NetState::low && rule.falling)) {
+            notice(rule, fmt::format("{} {}", rule.pin.text(), high ? "has risen" : "has fallen"));
             session_.world().requestStop();
         }
     }
@@ -431,9 +459,8 @@ void Debugger::byteSeen(const SerialByte& byte)
     if (line.size() > kLineKept)
         line.erase(0, kLineKept / 2);
     for (Rule& rule : rules_)
-        if (rule.kind == Rule::Kind::serial && (!rule.uart || *rule.uart == byte.uart) && line.ends_with(rule.text) && pending_.empty()) {
-            pending_ = fmt::format("{} has sent \"{}\"", session_.world().uarts()[byte.uart].name, rule.text);
-            pendingStop_ = static_cast<std::size_t>(&rule - rules_.data());
+        if (rule.kind == Rule::Kind::serial && (!rule.uart || *rule.uart == byte.uart) && line.ends_with(rule.text)) {
+            notice(rule, fmt::format("{} has sent \"{}\"", session_.world().uarts()[byte.uart].name, rule.text));
             session_.world().requestStop();
         }
 }
@@ -443,9 +470,8 @@ void Debugger::findingSeen(const Finding& finding)
     if (motion_.kind == Motion::Kind::none)
         return;
     for (Rule& rule : rules_)
-        if (rule.kind == Rule::Kind::finding && (rule.text.empty() || rule.text == finding.rule) && pending_.empty()) {
-            pending_ = finding.message;
-            pendingStop_ = static_cast<std::size_t>(&rule - rules_.data());
+        if (rule.kind == Rule::Kind::finding && (rule.text.empty() || rule.text == finding.rule)) {
+            notice(rule, finding.message);
             session_.world().requestStop();
         }
 }

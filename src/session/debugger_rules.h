@@ -2,11 +2,12 @@
 #pragma once
 
 #include "session/debugger.h"
+#include "session/edge_triggers.h"
 
 namespace bramix::session {
 
 struct Debugger::Rule {
-    enum class Kind : std::uint8_t { code, access, interrupt, edge, level, serial, time, finding, reset } kind = Kind::code;
+    enum class Kind : std::uint8_t { code, access, interrupt, edge, level, trigger, serial, time, finding, reset } kind = Kind::code;
     bench::StopItem item;
     int side = 0;                   // of a measurement: 1 where it begins, 2 where it ends
     std::size_t index = SIZE_MAX;   // among the stops; SIZE_MAX: only meant once
@@ -30,6 +31,9 @@ struct Debugger::Rule {
     bool level = true;
     kernel::Duration length{};
     std::optional<Time> since;
+    // trigger
+    std::shared_ptr<EdgeTrigger> trigger;
+    std::vector<bench::NetId> nets;
     // serial, finding
     std::optional<std::size_t> uart;
     std::string text;

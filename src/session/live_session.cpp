@@ -24,6 +24,7 @@ constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
 constexpr double kForgivenSeconds = 0.1;
 constexpr double kSpeedWindow = 0.4;
 constexpr std::size_t kHistoryBytes = 384U << 20U;
+constexpr std::size_t kTapeBytes = 256U << 20U;  // some 200 million edges
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 constexpr std::size_t kToldBytes = 4000;
@@ -87,6 +88,7 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     SessionOptions options;
     options.folder = folder;
     options.historyBytes = kHistoryBytes;
+    options.tapeBytes = kTapeBytes;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
         say(true, session.error().text());
@@ -121,6 +123,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     counting_ = false;
     serialShown_ = 0;
     reader_.clear();
+    marks_.clear();
     applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
@@ -369,6 +372,12 @@ void LiveSession::slice()
     }
     for (std::string& line : debugger_->takeLog())
         say(false, std::move(line));
+    for (auto& mark : debugger_->takeMarks()) {
+        constexpr std::size_t kMostMarks = 10'000;
+        std::erase_if(marks_, [&](const auto& m) { return m.first >= mark.first; });  // said again, or on another course
+        if (marks_.size() < kMostMarks)
+            marks_.push_back(std::move(mark));
+    }
     const auto took = Clock::now() - busyFrom;
     busySeconds_ += wallSeconds(took);
     if (took > kSliceWall)
@@ -647,7 +656,11 @@ void LiveSession::fillParts(Picture& picture) const
 
 void LiveSession::fillReads(Picture& picture)
 {
-    const std::vector<std::string> lanes = tape_.reads ? *tape_.reads : usualReadLanes(*session_, catalogue_);
+    std::vector<std::string> lanes;
+    for (const std::string& lane : tape_.reads.value_or(std::vector<std::string>{std::string(kUsualLanes)})) {
+        const std::vector<std::string> these = lane == kUsualLanes ? usualReadLanes(*session_, catalogue_) : std::vector<std::string>{lane};
+        std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
+    }
     reader_.read(*session_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
 }
 
@@ -671,9 +684,28 @@ void LiveSession::fillEvents(Picture& picture) const
         }
         picture.events.push_back(std::move(event));
     }
+    for (const auto& [at, line] : marks_)
+        if (inside(at))
+            picture.events.push_back({TapeEvent::Kind::mark, at, line, false});
     for (const Finding& f : session_->world().findings())
         if (!f.wiring && inside(f.time))
             picture.events.push_back({TapeEvent::Kind::finding, f.time, f.message, f.severity == bench::Severity::error});
+}
+
+void LiveSession::setCapture(std::shared_ptr<const tape::Capture> capture)
+{
+    post([this, capture = std::move(capture)] {
+        if (session_ != nullptr)
+            session_->setCapture(capture);
+    });
+}
+
+void LiveSession::shiftCapture(Duration by)
+{
+    post([this, by] {
+        if (session_ != nullptr)
+            session_->shiftCapture(by);
+    });
 }
 
 void LiveSession::search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done)
@@ -686,17 +718,19 @@ void LiveSession::writeEdges(const std::string& file, const std::vector<bench::P
     post([this, file, lanes, from, to, done = std::move(done)] {
         if (session_ == nullptr)
             return done("no bench");
+        if (file.ends_with(".vcd"))
+            return done(writeEdgesAsVcd(*session_, file, lanes, from, to) ? std::string() : file + " cannot be written");
         const auto saved = bench::saveText(file, edgesAsCsv(*session_, lanes, from, to));
         done(saved ? std::string() : saved.error().text());
     });
 }
 
-void LiveSession::readAll(const std::string& lane, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done)
+void LiveSession::readAll(const std::string& lane, Time from, Time to, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done)
 {
-    post([this, lane, most, done = std::move(done)] {
+    post([this, lane, from, to, most, done = std::move(done)] {
         if (session_ == nullptr)
             return done(std::vector<tape::Decoded>{});
-        done(session::readAll(*session_, lane, session_->tape().knownFrom(), session_->latest(), most));
+        done(session::readAll(*session_, lane, from, std::min(to, session_->latest()), most));
     });
 }
 

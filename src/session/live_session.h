@@ -82,9 +82,12 @@ public:
     void watchTape(const TapeRequest& request);
     // The nearest place on the tape that a search finds; handed to `done` on the session's thread.
     void search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done);
-    // Everything that a decoder lane has to say about what the tape still knows, up to `most` items; handed to `done` on the session's thread.
-    void readAll(const std::string& lane, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done);
-    // The edges of these pins between two instants as CSV; `done` gets the error, or nothing.
+    // What a decoder lane has to say between two instants, up to `most` items; handed to `done` on the session's thread.
+    void readAll(const std::string& lane, Time from, Time to, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done);
+    // A capture from elsewhere as lanes beside the run's ("capture NAME"), and how far it is moved on the time axis.
+    void setCapture(std::shared_ptr<const tape::Capture> capture);
+    void shiftCapture(Duration by);
+    // The edges of these pins between two instants as CSV, or as VCD if the file is called so; `done` gets the error, or nothing.
     void writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done);
     void watchScope(const ScopeRequest& request);
     // The part whose series resistor is worked out in each picture; empty: none.
@@ -176,6 +179,7 @@ private:
     std::string stopped_;
     TapeRequest tape_;
     LaneReader reader_;
+    std::vector<std::pair<Time, std::string>> marks_;  // what stops have said, in order of time
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
     std::vector<std::string> values_;

@@ -103,7 +103,7 @@ struct SerialRun {
 
 // Something that happened on the bench, for the ruler of the tape.
 struct TapeEvent {
-    enum class Kind : std::uint8_t { input, finding } kind{};
+    enum class Kind : std::uint8_t { input, finding, mark } kind{};
     kernel::Time at{};
     std::string text;
     bool grave = false;  // a finding that is an error

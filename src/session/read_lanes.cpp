@@ -255,6 +255,24 @@ void readVolts(Session& session, const LaneSpec& spec, const Window& window, Rea
         }
 }
 
+void readCapture(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    lane.name = "capture";
+    lane.lines = spec.chip;
+    const tape::Capture* capture = session.capture();
+    const tape::ChannelId channel = capture == nullptr ? UINT32_MAX : capture->tape.find(spec.chip);
+    if (channel == UINT32_MAX) {
+        lane.trouble = capture == nullptr ? "no capture has been read in" : "the capture has no such signal";
+        return;
+    }
+    constexpr std::size_t kFew = 400;
+    const Duration shift = session.captureShift();
+    lane.columns = capture->tape.columns(channel, window.from - shift, window.to - shift, std::max<std::size_t>(window.columns, 1));
+    const std::size_t first = capture->tape.after(channel, window.from - shift), last = capture->tape.after(channel, window.to - shift);
+    for (std::size_t i = first; i < last && last - first <= kFew; ++i)
+        lane.edges.push_back(capture->tape.edge(channel, i).at + shift);
+}
+
 }  // namespace
 
 Result<LaneSpec> parseLane(const std::string& text)
@@ -295,6 +313,11 @@ Result<LaneSpec> parseLane(const std::string& text)
         spec.pins.push_back(std::move(*pin));
         return spec;
     }
+    if (first == "capture" && rest.size() == 1) {
+        spec.kind = LaneSpec::Kind::capture;
+        spec.chip = rest[0];
+        return spec;
+    }
     if (first == "interrupts" && rest.size() == 1) {
         spec.kind = LaneSpec::Kind::interrupts;
         spec.chip = rest[0];
@@ -328,7 +351,7 @@ void LaneReader::read(Session& session, const std::vector<std::string>& lanes, c
             for (const tape::ChannelId c : channelsOf(session, *spec))
                 edges += c == UINT32_MAX ? 0 : session.tape().after(c, window.to) + 1;
         Kept& kept = kept_[text];
-        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || window.to > session.world().now());
+        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || window.to > session.world().now());
         if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges) {
             ReadLane lane;
             if (!spec) {
@@ -340,6 +363,7 @@ void LaneReader::read(Session& session, const std::vector<std::string>& lanes, c
                 case LaneSpec::Kind::volts: readVolts(session, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;
                 case LaneSpec::Kind::interrupts: readInterrupts(session, *spec, window, lane); break;
+                case LaneSpec::Kind::capture: readCapture(session, *spec, window, lane); break;
                 }
             }
             lane.text = text;
@@ -428,6 +452,29 @@ std::string edgesAsCsv(const Session& session, const std::vector<bench::PinRef>&
         out += fmt::format("{},{},{},{}\n", exact(edge.at), lanes[line].text(), level(edge.state), cause.empty() ? cause : "\"" + cause + "\"");
     }
     return out;
+}
+
+bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to)
+{
+    LaneSpec spec;
+    std::vector<std::string> names;
+    std::vector<tape::State> initial;
+    const Time begin = std::max(from, Time{});
+    for (const bench::PinRef& pin : lanes)
+        if (const tape::ChannelId channel = session.channelOf(pin); channel != UINT32_MAX) {
+            spec.pins.push_back(pin);
+            names.push_back(pin.text());
+            initial.push_back(session.tape().stateAt(channel, begin));
+        }
+    auto writer = tape::VcdWriter::create(file, names, initial);
+    if (!writer)
+        return false;
+    Merged edges(session.tape(), channelsOf(session, spec), begin, to);
+    std::size_t line = 0;
+    tape::Edge edge;
+    while (edges.take(line, edge))
+        (*writer)->change(line, edge.at, edge.state);
+    return (*writer)->finish(std::min(to, session.latest()));
 }
 
 }  // namespace bramix::session

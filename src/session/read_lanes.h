@@ -5,7 +5,9 @@
 //   i2c:SDA=mcu.PC4,SCL=mcu.PC5       a decoder of tape/decode.h and its lines
 //   volts mcu.PC0                     a voltage
 //   value mcu.PD4 mcu.PD5 mcu.PD6     pins as a number in hex, the first the lowest bit
-//   interrupts mcu                    which interrupt runs, those in others above them
+//   interrupts mcu                    which interrupt runs
+//   capture gate.open                 a signal of a capture that was read in (tape/vcd_read.h)
+//   usual                             those of usualReadLanes(), in a list of lanes
 // Tested by tests/session/read_lanes_test.cpp.
 #pragma once
 
@@ -18,10 +20,10 @@
 namespace bramix::session {
 
 struct LaneSpec {
-    enum class Kind : std::uint8_t { pin, decoded, volts, value, interrupts } kind = Kind::pin;
+    enum class Kind : std::uint8_t { pin, decoded, volts, value, interrupts, capture } kind = Kind::pin;
     std::vector<bench::PinRef> pins;  // of a decoder: by role; an empty one for a role without a line
     tape::DecoderSpec decoder;
-    std::string chip;
+    std::string chip;                 // or the signal of a capture
 };
 
 // An error says what was expected. That parts and pins are there is not looked at.
@@ -36,6 +38,7 @@ struct ReadLane {
     std::vector<tape::Decoded> items;         // what was read, or which interrupt, or which number
     bool crowded = false;                     // too much to be read: zoom in
     std::vector<tape::Column> columns;        // where something goes on all the same: 1 while it does
+    std::vector<Time> edges;                  // of a capture, where they are few
     std::vector<tape::WaveColumn> wave;       // of a voltage
     double low = 0, high = 0;                 // and its bounds in the window
 };
@@ -62,11 +65,17 @@ private:
     std::map<std::string, Kept> kept_;
 };
 
+// In a list of lanes: all those that a bench has by itself.
+inline constexpr std::string_view kUsualLanes = "usual";
+
 // The lanes of a bench for which nobody has chosen any: its two-wire buses, by the parts that stand on them, and the interrupts of its chips with firmware.
 [[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue);
 
 // Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
 [[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most);
+
+// The same as a value change dump (IEEE 1364); false where the file cannot be written.
+[[nodiscard]] bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to);
 
 // The edges of pins between two instants, in order of time: time, pin, level, and who did it. The first row of each pin is its level at `from`.
 [[nodiscard]] std::string edgesAsCsv(const Session& session, const std::vector<bench::PinRef>& lanes, Time from, Time to);

@@ -20,6 +20,7 @@
 #include "tape/tape.h"
 #include "tape/waveform.h"
 #include "tape/vcd.h"
+#include "tape/vcd_read.h"
 
 namespace bramix::session {
 
@@ -137,6 +138,12 @@ public:
 
     // The tape channel of a pin's net, or UINT32_MAX.
     [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
+    // A capture of something else, as lanes beside the run's; its times are shifted by so much. Null: none.
+    void setCapture(std::shared_ptr<const tape::Capture> capture) { capture_ = std::move(capture); }
+    [[nodiscard]] const tape::Capture* capture() const { return capture_.get(); }
+    void shiftCapture(Duration by) { captureShift_ += by; }
+    [[nodiscard]] Duration captureShift() const { return captureShift_; }
+
     // The tape channel of a chip's interrupts: an edge's state is the vector that runs from there on, 0 the main program, kResetMark a reset.
     [[nodiscard]] tape::ChannelId interruptsOf(std::size_t chip) const { return chip < interruptsOf_.size() ? interruptsOf_[chip] : UINT32_MAX; }
 
@@ -202,6 +209,8 @@ private:
     std::map<bench::PinRef, tape::Waveform> waveforms_;
     std::map<std::uint32_t, std::vector<tape::Waveform*>> waveformsOfNet_;
     std::unique_ptr<tape::VcdWriter> vcd_;
+    std::shared_ptr<const tape::Capture> capture_;
+    Duration captureShift_{};
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
     std::vector<std::vector<std::pair<tape::Decoder*, std::size_t>>> decodersOfNet_;  // empty where there are none; decoder and role
     bool building_ = false;
