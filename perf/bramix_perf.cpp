@@ -179,6 +179,59 @@ void tapeColumns(benchmark::State& state)
 }
 BENCHMARK(tapeColumns)->Unit(benchmark::kMicrosecond);
 
+// Ten minutes of four lines with 200 million edges in all: a pin at some 160 kHz, pulse widths that drift, a serial line, and a slow one. Made once.
+const tape::Tape& longTape()
+{
+    static const std::unique_ptr<tape::Tape> tape = [] {
+        auto t = std::make_unique<tape::Tape>(std::size_t{2} << 30U);
+        constexpr std::int64_t kTenMinutes = 600'000'000'000'000;
+        const auto fill = [&](const char* name, std::size_t edges, auto&& step, std::uint32_t code) {
+            const auto channel = t->channel(name);
+            std::int64_t at = 0;
+            for (std::size_t i = 0; i < edges && at < kTenMinutes; ++i) {
+                at += step(i);
+                t->record(channel, {kernel::Time(kernel::Duration(at)), code + static_cast<std::uint32_t>(i & 3) * 2, 0, static_cast<tape::State>(i & 1)});
+            }
+        };
+        std::uint64_t random = 1;
+        const auto below = [&random](std::int64_t n) {
+            random = random * 6364136223846793005ULL + 1442695040888963407ULL;
+            return static_cast<std::int64_t>(random >> 33U) % n;
+        };
+        fill("toggles", 100'000'000, [](std::size_t) { return std::int64_t{6'000'000}; }, 0x100);
+        fill("pulses", 60'000'000, [](std::size_t i) { return i % 2 == 0 ? static_cast<std::int64_t>(4'000'000 + i / 1000 % 64 * 62'500) : static_cast<std::int64_t>(16'000'000 - i / 1000 % 64 * 62'500); }, 0x200);
+        fill("serial", 30'000'000, [&](std::size_t) { return 8'680'000 * (1 + below(4)); }, 0x300);
+        fill("clocked", 10'000'000, [&](std::size_t) { return 62'500 * (1 + below(1900)); }, 0x400);
+        return t;
+    }();
+    return *tape;
+}
+
+void longTapeColumns(benchmark::State& state)
+{
+    const tape::Tape& tape = longTape();
+    const auto to = kernel::Time(kernel::Duration(600'000'000'000'000 >> state.range(0)));
+    for (auto _ : state)
+        for (tape::ChannelId id = 0; id < tape.channelCount(); ++id)
+            benchmark::DoNotOptimize(tape.columns(id, kernel::Time{}, to, 1104));
+    std::size_t edges = 0;
+    for (tape::ChannelId id = 0; id < tape.channelCount(); ++id)
+        edges += tape.count(id);
+    state.counters["edges"] = static_cast<double>(edges);
+    state.counters["MB"] = static_cast<double>(tape.bytes()) / 1e6;
+}
+BENCHMARK(longTapeColumns)->Arg(0)->Arg(8)->Arg(16)->Unit(benchmark::kMillisecond);
+
+// For a pulse that is not there.
+void longTapeSearch(benchmark::State& state)
+{
+    const tape::Tape& tape = longTape();
+    for (auto _ : state)
+        for (tape::ChannelId id = 0; id < tape.channelCount(); ++id)
+            benchmark::DoNotOptimize(tape.findPulse(id, kernel::Time{}, 1, kernel::Duration(50'000), kernel::Duration::max()));
+}
+BENCHMARK(longTapeSearch)->Unit(benchmark::kMillisecond);
+
 // A circuit that has a ground, and a diode that stands for an LED.
 struct Rig {
     kernel::EventQueue queue;

@@ -1,6 +1,7 @@
 #include "tape/measure.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace bramix::tape {
@@ -49,7 +50,12 @@ std::optional<double> baudOf(const std::vector<double>& high, const std::vector<
         bits += n;
         seconds += l;
     }
-    return varied && seconds > 0 ? std::optional(bits / seconds) : std::nullopt;
+    // A clock or a pulse width has whole multiples too; a serial line goes at a rate that is in use.
+    static constexpr std::array kUsual{300.0, 600.0, 1200.0, 2400.0, 4800.0, 9600.0, 14400.0, 19200.0, 28800.0, 31250.0, 38400.0, 57600.0, 76800.0, 115200.0, 230400.0, 250000.0, 460800.0, 500000.0, 921600.0, 1e6, 2e6};
+    constexpr double kNear = 0.03;
+    if (!varied || seconds <= 0 || std::none_of(kUsual.begin(), kUsual.end(), [&](double b) { return std::fabs(bits / seconds / b - 1) < kNear; }))
+        return std::nullopt;
+    return bits / seconds;
 }
 
 }  // namespace

@@ -20,7 +20,7 @@ struct PulseMeasures {
     Spread high, low;      // whole pulses inside the span
     Spread period;         // from rise to rise
     std::optional<double> duty;  // of whole periods
-    // The bit rate of which all pulses are whole bits, where there is one.
+    // The bit rate of which all pulses are whole bits, where there is one near a usual rate.
     std::optional<double> baud;
     // How the periods are spread: counts in equal steps from the shortest to the longest. Empty with fewer than two periods.
     std::vector<std::uint32_t> histogram;

@@ -166,6 +166,61 @@ private slots:
         QVERIFY(tape().firstMark() == kernel::Time(12'345us));
     }
 
+    // The table beside the tape: what its window shows, filtered, and out as CSV.
+    void whatIsReadStandsInATable()
+    {
+        open("tide-clock");
+        runTo(kernel::Time(60ms));
+        QTest::keyClick(window_.get(), Qt::Key_T, Qt::ControlModifier);
+        DecodeTable& table = window_->decodeTable();
+        QVERIFY(table.isVisible());
+        tape().follow(1ms);
+        tape().goTo(kernel::Time(21'400us));
+        QTRY_COMPARE(table.rows().rowCount(), 5);  // start, address, two bytes, stop
+        QCOMPARE(table.rows().data(table.rows().index(1, 3), Qt::DisplayRole).toString(), QString("0x27 write, ack"));
+        QTest::keyClicks(&table.filterLine(), "0x3C");
+        QCOMPARE(table.rows().rowCount(), 1);
+        QTemporaryDir folder;
+        QVERIFY(table.saveCsv(folder.filePath("t.csv")));
+        QFile csv(folder.filePath("t.csv"));
+        QVERIFY(csv.open(QIODevice::ReadOnly));
+        const QStringList rows = QString::fromUtf8(csv.readAll()).split('\n', Qt::SkipEmptyParts);
+        QCOMPARE(rows.size(), qsizetype{2});
+        QVERIFY2(rows[1].startsWith("0.0210") && rows[1].contains("\"i2c\",byte,") && rows[1].endsWith("\"0x3c, ack\""), qPrintable(rows[1]));
+    }
+
+    // What was captured of the real board lies beside the run, moved so that an edge of both agrees.
+    void aCaptureLiesBesideTheRun()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(60ms));
+        QTemporaryDir folder;
+        // The run's own serial line, written out; read in again it has the same edges, and moved by 5 ms they are 5 ms later.
+        const std::string file = folder.filePath("real.vcd").toStdString();
+        bool done = false;
+        window_->editor().session().writeEdges(file, {{"mcu", "PD1"}}, kernel::Time{}, kernel::Time(50ms), [&](const std::string& trouble) { done = trouble.empty(); });
+        window_->editor().session().settle();
+        QVERIFY(done);
+        QVERIFY(tape().readCapture(QString::fromStdString(file)));
+        tape().follow(1ms);
+        tape().goTo(kernel::Time(1500us));
+        const std::string name = "capture mcu.PD1";
+        QTRY_VERIFY(lane(name) != nullptr && lane(name)->edges.size() > 3);
+        window_->editor().toggleLane({"mcu", "PD1"});
+        QTRY_VERIFY(!picture().lanes.empty() && picture().lanes.back().name == "mcu.PD1" && !picture().lanes.back().edges.empty());
+        std::vector<kernel::Time> own;
+        for (const auto& edge : picture().lanes.back().edges)
+            own.push_back(edge.at);
+        QVERIFY(lane(name)->edges == own);
+        tape().setMarks(own[0], own[0] + 5ms);
+        tape().alignCapture();
+        tape().goTo(kernel::Time(6500us));
+        QTRY_VERIFY(lane(name)->edges.size() > 3 && lane(name)->edges[0] == own[0] + 5ms);
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        QVERIFY(!tape().readCapture(folder.filePath("none.vcd")));
+        QCOMPARE(said.count(), 1);
+    }
+
     void thePictureIsSaved()
     {
         open("bell-rope");

@@ -104,7 +104,6 @@ void SerialButtons::rebuild()
     buttons_.clear();
     qDeleteAll(shortcuts_);
     shortcuts_.clear();
-    delete row_->findChild<QWidget*>("buttonAdd");
     auto* line = static_cast<QHBoxLayout*>(row_->layout());
     while (QLayoutItem* item = line->takeAt(0))
         delete item;
@@ -135,14 +134,8 @@ void SerialButtons::rebuild()
         line->addWidget(button);
         buttons_.push_back(button);
     }
-    auto* add = new QPushButton(shown_.empty() ? tr("+ a button of your own") : tr("+"));
-    add->setObjectName("buttonAdd");
-    add->setFocusPolicy(Qt::NoFocus);
-    add->setFont(theme::words(8.8));
-    add->setToolTip(tr("A button that sends bytes of your own"));
-    connect(add, &QPushButton::clicked, this, [this] { edit(std::nullopt); });
-    line->addWidget(add);
     line->addStretch(1);
+    row_->setVisible(!shown_.empty());
 }
 
 void SerialButtons::edit(std::optional<std::size_t> index)

@@ -22,7 +22,7 @@ namespace {
 
 constexpr std::size_t kHexColumns = 16;
 constexpr int kScanMs = 6;         // at a time, so that the window stays fluid
-constexpr int kStampColumns = 14;
+constexpr int kStampColumns = 15;  // twelve figures, and room for the sign of what was sent
 const QColor kReceived = theme::kTapeText;
 const QColor kSent(0xE0, 0x8A, 0xB0);
 const QColor kBroken(0xE2, 0x8A, 0x6E);
@@ -280,7 +280,7 @@ void SerialPane::drawLine(QPainter& painter, std::uint64_t number, int y)
     }
     write(at, line.text.size(), ink);
     if (stamps_) {
-        painter.fillRect(QRect(0, y, 12 + (kStampColumns - 2) * digit, height), theme::kTapeGround);
+        painter.fillRect(QRect(0, y, 12 + (kStampColumns - 3) * digit, height), theme::kTapeGround);
         painter.setFont(font());
         painter.setPen(kStamp);
         painter.drawText(12, base, stampOf(line.at));
@@ -388,7 +388,7 @@ std::vector<std::uint64_t> SerialPane::visibleLines() const
     return out;
 }
 
-QRect SerialPane::stampRect(std::size_t visibleRow) const { return {12, 2 + static_cast<int>(visibleRow) * rowHeight(), (kStampColumns - 2) * fontMetrics().horizontalAdvance('0'), rowHeight()}; }
+QRect SerialPane::stampRect(std::size_t visibleRow) const { return {12, 2 + static_cast<int>(visibleRow) * rowHeight(), (kStampColumns - 3) * fontMetrics().horizontalAdvance('0'), rowHeight()}; }
 
 SerialPane::Spot SerialPane::spotAt(QPoint at) const
 {
@@ -406,7 +406,7 @@ void SerialPane::mousePressEvent(QMouseEvent* event)
     if (text_ == nullptr || hex_ || event->button() != Qt::LeftButton || rows() == 0)
         return;
     const QPoint at = event->position().toPoint();
-    if (stamps_ && at.x() < 12 + (kStampColumns - 2) * fontMetrics().horizontalAdvance('0')) {
+    if (stamps_ && at.x() < 12 + (kStampColumns - 3) * fontMetrics().horizontalAdvance('0')) {
         const std::size_t row = static_cast<std::size_t>(verticalScrollBar()->value()) + static_cast<std::size_t>(std::max(0, (at.y() - 2) / rowHeight()));
         if (row < rows()) {
             const SerialLine line = text_->line(lineOf(row));
@@ -424,7 +424,7 @@ void SerialPane::mousePressEvent(QMouseEvent* event)
 
 void SerialPane::mouseMoveEvent(QMouseEvent* event)
 {
-    const bool overStamp = stamps_ && !hex_ && event->position().x() < 12 + (kStampColumns - 2) * fontMetrics().horizontalAdvance('0');
+    const bool overStamp = stamps_ && !hex_ && event->position().x() < 12 + (kStampColumns - 3) * fontMetrics().horizontalAdvance('0');
     viewport()->setCursor(overStamp ? Qt::PointingHandCursor : Qt::IBeamCursor);
     viewport()->setToolTip(overStamp ? tr("To its place on the tape; with Ctrl, to the code that sent it") : QString());
     if (!selecting_ || rows() == 0)

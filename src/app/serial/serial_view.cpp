@@ -118,6 +118,13 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     bottom->addWidget(way_);
     bottom->addWidget(ending_);
     bottom->addWidget(sendButton);
+    auto* add = new QPushButton("+");
+    add->setObjectName("buttonAdd");
+    add->setFocusPolicy(Qt::NoFocus);
+    add->setFont(theme::words(8.5));
+    add->setToolTip(tr("A button of your own: it sends its bytes by a click or a key, once or again and again"));
+    connect(add, &QPushButton::clicked, this, [this] { buttons_->edit(std::nullopt); });
+    bottom->addWidget(add);
     layout->addLayout(bottom);
     line_->setPlaceholderText(bytesHint());
 

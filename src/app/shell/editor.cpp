@@ -310,13 +310,18 @@ void Editor::adoptLanes()
     setLanes(std::move(pins));
 }
 
-std::vector<std::string> Editor::shownReads() const
+// With the usual ones by their names, or by the one word that stands for them, whatever they will be.
+std::vector<std::string> Editor::shownReads(bool byName) const
 {
-    if (reads_)
-        return *reads_;
+    const std::vector<std::string> chosen = reads_.value_or(std::vector<std::string>{std::string(session::kUsualLanes)});
+    if (!byName)
+        return chosen;
     std::vector<std::string> out;
     for (const session::ReadLane& lane : picture_->reads)
         out.push_back(lane.text);
+    for (const std::string& lane : chosen)
+        if (lane != session::kUsualLanes && std::find(out.begin(), out.end(), lane) == out.end())
+            out.push_back(lane);
     return out;
 }
 
@@ -326,7 +331,7 @@ void Editor::keepLanes()
     std::vector<std::string> all;
     for (const bench::PinRef& pin : lanes_)
         all.push_back(pin.text());
-    const std::vector<std::string> reads = shownReads();
+    const std::vector<std::string> reads = shownReads(false);
     all.insert(all.end(), reads.begin(), reads.end());
     change(tr("lanes"), [&](bench::Document& d) { d.lanes = all; });
 }
@@ -342,9 +347,16 @@ void Editor::toggleLane(const bench::PinRef& pin)
 
 void Editor::toggleRead(const std::string& lane)
 {
-    std::vector<std::string> reads = shownReads();
-    if (std::erase(reads, lane) == 0)
-        reads.push_back(lane);
+    std::vector<std::string> reads = shownReads(false);
+    const bool shown = std::any_of(picture_->reads.begin(), picture_->reads.end(), [&](const session::ReadLane& l) { return l.text == lane; });
+    if (std::erase(reads, lane) == 0) {
+        if (shown) {  // one of the usual: the others stay
+            reads = shownReads(true);
+            std::erase(reads, lane);
+        } else {
+            reads.push_back(lane);
+        }
+    }
     reads_ = std::move(reads);
     emit lanesChanged();
     keepLanes();
@@ -358,7 +370,7 @@ void Editor::moveLane(const std::string& lane, int by)
         std::swap(list[static_cast<std::size_t>(at)], list[static_cast<std::size_t>(to)]);
     };
     std::vector<bench::PinRef> pins = lanes_;
-    std::vector<std::string> reads = shownReads();
+    std::vector<std::string> reads = shownReads(true);
     if (const auto pin = std::find_if(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return p.text() == lane; }); pin != pins.end()) {
         move(pins, pin);
         setLanes(std::move(pins));

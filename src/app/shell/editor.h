@@ -121,7 +121,7 @@ private:
     std::optional<std::vector<std::string>> reads_;
     void adoptLanes();
     void keepLanes();
-    [[nodiscard]] std::vector<std::string> shownReads() const;
+    [[nodiscard]] std::vector<std::string> shownReads(bool byName) const;
     std::vector<bench::PinRef> probes_;
     std::optional<bench::PinRef> hovered_;
     kernel::Duration probeSpan_ = std::chrono::milliseconds(100);

@@ -16,10 +16,28 @@ namespace {
 using namespace bramix;
 
 // Runs the bench for a simulated while with the window open, draws it, and leaves.
-int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration until, bool serial, const QString& stop, bool slow, kernel::Duration back, kernel::Duration tape)
+struct Order {
+    QString file;
+    kernel::Duration until{}, back{}, tape{};
+    bool serial = false, slow = false;
+    QString stop;
+    QStringList variables;  // as curves beside the serial text
+    QStringList sends;      // to the first UART, a line each
+    QString lane;           // measured from mark to mark
+    kernel::Time markA{}, markB{};
+    bool large = false;     // the arrangement for measuring
+};
+
+int drawPicture(app::MainWindow& window, const Order& order)
 {
+    const auto& [file, until, back, tape, serial, slow, stop, variables, sends, lane, markA, markB, large] = order;
     if (serial)
         window.showSerial();
+    if (!variables.isEmpty()) {
+        window.serialView().showCurves(true);
+        for (const QString& v : variables)
+            window.serialView().plot().addVariable(v);
+    }
     window.tapeView().follow(tape);
     window.editor().session().settle();
     if (stop.isEmpty()) {
@@ -31,8 +49,14 @@ int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration u
     }
     window.editor().session().settle();
     QTimer poll;
+    bool sent = false;
     QObject::connect(&poll, &QTimer::timeout, &window, [&] {
         const session::Picture& now = window.editor().picture();
+        if (!sent && now.now > kernel::Time(until / 3) && !now.uarts.empty()) {
+            sent = true;
+            for (const QString& line : sends)
+                window.editor().session().send(now.uarts[0].name, line.toStdString() + "\n");
+        }
         if (now.now < kernel::Time(until) && now.stopped.empty() && (now.running || now.number == 0 || stop.isEmpty()))
             return;
         poll.stop();
@@ -44,6 +68,13 @@ int drawPicture(app::MainWindow& window, const QString& file, kernel::Duration u
             window.tapeView().rest();
             window.editor().session().goTo(window.editor().picture().now - back);
             window.editor().session().settle();
+        }
+        if (large)
+            window.showTapeLarge();
+        if (!lane.isEmpty()) {
+            window.tapeView().choose(lane.toStdString());
+            window.tapeView().goTo(markA + (markB - markA) / 2);
+            window.tapeView().setMarks(markA, markB);
         }
         QTimer::singleShot(slow ? 1600 : 400, &window, [&] {
             const bool good = window.grab().save(file);
@@ -89,7 +120,12 @@ int main(int argc, char** argv)
         const QCommandLineOption back("back", "with --picture: then go back by so much", "time", "0s");
         const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
-        parser.addOptions({picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        const QCommandLineOption lanes("lanes", "with --picture: these lanes too, semicolons between", "lanes");
+        const QCommandLineOption measured("measure", "with --picture: this lane between two marks, PART.PIN=FROM..TO", "span");
+        const QCommandLineOption variables("variables", "with --serial: these variables as curves, comma separated", "names");
+        const QCommandLineOption sends("send", "with --picture: a line to the first UART, after a third of the time", "text");
+        const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
+        parser.addOptions({lanes, measured, variables, sends, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -175,7 +211,27 @@ int main(int argc, char** argv)
                 }
                 window.showSweep();
             }
-            return drawPicture(window, parser.value(picture), *length, parser.isSet(serial), parser.value(until), parser.isSet(slow), *backBy, *tapeSpan);
+            for (const QString& text : parser.value(lanes).split(';', Qt::SkipEmptyParts)) {
+                const auto lane = session::parseLane(text.trimmed().toStdString());
+                if (!lane) {
+                    fmt::print(stderr, "--lanes: {}\n", lane.error().text());
+                    return 2;
+                }
+                lane->kind == session::LaneSpec::Kind::pin ? window.editor().toggleLane(lane->pins[0]) : window.editor().toggleRead(text.trimmed().toStdString());
+            }
+            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(sends), {}, {}, {}, parser.isSet(large)};
+            if (parser.isSet(measured)) {
+                const QString range = parser.value(measured).section('=', 1);
+                const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());
+                if (!from || !to) {
+                    fmt::print(stderr, "--measure: \"{}\"; expected PART.PIN=FROM..TO\n", parser.value(measured).toStdString());
+                    return 2;
+                }
+                order.lane = parser.value(measured).section('=', 0, 0);
+                order.markA = kernel::Time(*from);
+                order.markB = kernel::Time(*to);
+            }
+            return drawPicture(window, order);
         }
         return QApplication::exec();
     } catch (const std::exception& bug) {

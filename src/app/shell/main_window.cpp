@@ -98,7 +98,16 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     scope_ = new ScopeView(editor_);
     sweep_ = new SweepView(editor_);
     lower_ = new QStackedWidget;
-    lower_->addWidget(tape_);
+    table_ = new DecodeTable(editor_);
+    auto* tapeAndTable = new QSplitter(Qt::Horizontal);
+    tapeAndTable->setHandleWidth(1);
+    tapeAndTable->setChildrenCollapsible(false);
+    tapeAndTable->addWidget(tape_);
+    tapeAndTable->addWidget(table_);
+    tapeAndTable->setStretchFactor(0, 5);
+    tapeAndTable->setStretchFactor(1, 3);
+    table_->hide();
+    lower_->addWidget(tapeAndTable);
     lower_->addWidget(serial_);
     lower_->addWidget(scope_);
     lower_->addWidget(sweep_);
@@ -158,6 +167,8 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     connect(drawer_, &Drawer::momentChosen, tape_, &TapeView::goTo);
     connect(drawer_, &Drawer::placeChosen, this, [this](const std::string& where) { bench_->reveal(where.substr(0, where.find_first_of(".:/"))); });
     connect(drawer_, &Drawer::codeChosen, this, &MainWindow::openCode);
+    connect(table_, &DecodeTable::momentWanted, tape_, &TapeView::goTo);
+    connect(tape_, &TapeView::tableWanted, this, [this] { showTable(!table_->isVisible()); });
     connect(tape_, &TapeView::lanesWanted, this, [this](QPoint at) {
         pick_->open(tr("Add a lane: a pin, volts …, i2c:…, interrupts …"), [this](const QString& typed) { return tape_->offers(typed); }, tape_->mapTo(this, at) - QPoint(0, 240));
     });
@@ -293,11 +304,12 @@ void MainWindow::addCommands()
         showCode(false);
         arrange(kWireShare);
     });
-    add(tr("Arrangement: measure"), {QKeySequence(Qt::CTRL | Qt::Key_3)}, [this] {
-        showTape();
-        arrange(kMeasureShare);
-    });
+    add(tr("Arrangement: measure"), {QKeySequence(Qt::CTRL | Qt::Key_3)}, [this] { showTapeLarge(); });
     add(tr("Show the tape"), {}, [this] { showTape(); });
+    add(tr("Table of what the tape's lanes read, or away"), {QKeySequence(Qt::CTRL | Qt::Key_T)}, [this] {
+        showTape();
+        showTable(!table_->isVisible());
+    });
     add(tr("Add a lane to the tape"), {}, [this] {
         showTape();
         emit tape_->lanesWanted(QPoint(160, 0));
@@ -391,6 +403,11 @@ void MainWindow::showFindings() { drawer_->toggle(Drawer::kFindings); }
 void MainWindow::showScope() { tabs_->setCurrentIndex(2); }
 void MainWindow::showSweep() { tabs_->setCurrentIndex(3); }
 void MainWindow::showTape() { tabs_->setCurrentIndex(0); }
+void MainWindow::showTapeLarge()
+{
+    showTape();
+    arrange(kMeasureShare);
+}
 
 void MainWindow::openAddPart()
 {

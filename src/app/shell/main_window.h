@@ -19,6 +19,7 @@
 #include "app/shell/pick_list.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
+#include "app/tape/decode_table.h"
 #include "app/tape/tape_view.h"
 
 namespace bramix::app {
@@ -48,6 +49,11 @@ public:
     [[nodiscard]] ScopeView& scope() { return *scope_; }
     [[nodiscard]] SweepView& sweep() { return *sweep_; }
     void showTape();
+    // The arrangement for measuring.
+    void showTapeLarge();
+    // What the tape's lanes read, as a table beside it.
+    void showTable(bool on) { table_->setVisible(on); }
+    [[nodiscard]] DecodeTable& decodeTable() { return *table_; }
     [[nodiscard]] CodePanel& code() { return *code_; }
     [[nodiscard]] GdbLink& gdb() { return gdb_; }
     // Code beside the bench, or away.
@@ -94,6 +100,7 @@ private:
     GdbLink gdb_{editor_};
     QSplitter* middle_ = nullptr;
     TapeView* tape_;
+    DecodeTable* table_ = nullptr;
     ScopeView* scope_ = nullptr;
     SweepView* sweep_ = nullptr;
     SerialView* serial_;

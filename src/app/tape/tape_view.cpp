@@ -25,7 +25,7 @@ namespace {
 
 constexpr double kLabels = 150;  // width of the lane names
 constexpr double kRuler = 24;
-constexpr double kTallestLane = 25;
+constexpr double kTallestLane = 34;
 constexpr double kLowestLane = 15;
 constexpr double kPresentMargin = 26;  // room to the right of the present
 constexpr Duration kShortest = std::chrono::nanoseconds(500);
@@ -458,8 +458,15 @@ void TapeView::drawWave(QPainter& painter, const session::ReadLane& lane, const 
     painter.setRenderHint(QPainter::Antialiasing, false);
     painter.setFont(theme::figures(7.2));
     painter.setPen(theme::kTapeMuted);
-    painter.drawText(QRectF(kLabels + 4, row.top + 1, 90, 12), Qt::AlignLeft, text(kernel::formatQuantity(lane.high, kernel::Unit::volt, 4)));
-    painter.drawText(QRectF(kLabels + 4, row.top + row.height - 13, 90, 12), Qt::AlignLeft, text(kernel::formatQuantity(lane.low, kernel::Unit::volt, 4)));
+    const auto bound = [&](double volts, double top) {
+        const QString words = text(kernel::formatQuantity(volts, kernel::Unit::volt, 4));
+        const QRectF box(kLabels + 2, top, painter.fontMetrics().horizontalAdvance(words) + 6, 12);
+        painter.fillRect(box, theme::kTapeGround);
+        painter.drawText(box, Qt::AlignCenter, words);
+    };
+    bound(lane.high, row.top + 1);
+    if (lane.high - lane.low > 0.005)
+        bound(lane.low, row.top + row.height - 13);
 }
 
 // What the first UART said, as blocks of text where there is room for it.
@@ -485,7 +492,7 @@ void TapeView::drawSerialLane(QPainter& painter, const Row& row)
     painter.restore();
 }
 
-// What was done (a small wedge) and noticed (a small sign), and bookmarks with their names, on the ruler.
+// What was done (a small wedge), noticed (a small lozenge) and said by a stop (a bar), and bookmarks with their names, on the ruler.
 void TapeView::drawEvents(QPainter& painter)
 {
     painter.save();
@@ -500,6 +507,8 @@ void TapeView::drawEvents(QPainter& painter)
             shape.lineTo(x + 3.5, kRuler - 6);
             shape.closeSubpath();
             painter.fillPath(shape, QColor(0xC9, 0xA6, 0xF0));
+        } else if (e.kind == session::TapeEvent::Kind::mark) {
+            painter.fillRect(QRectF(x - 1.5, kRuler - 9, 3, 9), QColor(0x8F, 0xC7, 0xA4));
         } else {
             shape.moveTo(x, kRuler - 8);
             shape.lineTo(x + 4, kRuler - 4);
@@ -744,6 +753,9 @@ Time TapeView::snapped(double x, double y) const
         for (const auto& edge : p.lanes[row->index].edges)
             consider(edge.at);
     if (row && row->kind == Row::Kind::read && row->index < p.reads.size())
+        for (const Time at : p.reads[row->index].edges)
+            consider(at);
+    if (row && row->kind == Row::Kind::read && row->index < p.reads.size())
         for (const tape::Decoded& item : p.reads[row->index].items) {
             consider(item.from);
             consider(item.to);
@@ -932,6 +944,7 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
     menu->setObjectName("laneMenu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(tr("Add a lane …"), this, [this, at] { emit lanesWanted(mapFromGlobal(at)); });
+    menu->addAction(tr("What lanes read, as a table"), this, [this] { emit tableWanted(); });
     if (row.kind != Row::Kind::serial) {
         menu->addSeparator();
         menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
@@ -977,8 +990,14 @@ void TapeView::openPlotMenu(QPoint at)
         if (const QString file = QFileDialog::getSaveFileName(this, tr("Save the tape as a picture"), editor_.folder() + "/tape.png", tr("Pictures (*.png *.svg)")); !file.isEmpty())
             emit editor_.message(savePicture(file) ? tr("Saved to %1").arg(file) : tr("%1 could not be written").arg(file), false);
     });
-    menu->addAction(tr("Save these edges as CSV …"), this, [this] {
-        const QString file = QFileDialog::getSaveFileName(this, tr("Save the edges"), editor_.folder() + "/edges.csv", tr("CSV (*.csv)"));
+    menu->addAction(tr("Read in a capture of a real board …"), this, [this] {
+        if (const QString file = QFileDialog::getOpenFileName(this, tr("Read in a capture"), editor_.folder(), tr("Value change dumps (*.vcd);;All files (*)")); !file.isEmpty())
+            readCapture(file);
+    });
+    if (std::any_of(editor_.picture().reads.begin(), editor_.picture().reads.end(), [](const session::ReadLane& l) { return l.text.starts_with("capture "); }))
+        menu->addAction(tr("Move the capture from the first mark to the second"), this, &TapeView::alignCapture)->setEnabled(markA_ && markB_);
+    menu->addAction(tr("Save these edges as CSV or VCD …"), this, [this] {
+        const QString file = QFileDialog::getSaveFileName(this, tr("Save the edges"), editor_.folder() + "/edges.csv", tr("Edges (*.csv *.vcd)"));
         if (file.isEmpty())
             return;
         const session::Picture& p = editor_.picture();
@@ -987,6 +1006,32 @@ void TapeView::openPlotMenu(QPoint at)
         });
     });
     menu->popup(at);
+}
+
+bool TapeView::readCapture(const QString& file)
+{
+    const auto capture = tape::readVcd(file.toStdString());
+    if (!capture) {
+        emit editor_.message(text(capture.error().text()), true);
+        return false;
+    }
+    editor_.session().setCapture(*capture);
+    // The first few are shown at once; the others can be added.
+    constexpr std::size_t kFirst = 8;
+    for (std::size_t i = 0; i < std::min(kFirst, (*capture)->names.size()); ++i)
+        if (const std::string lane = "capture " + (*capture)->names[i]; !editor_.reads() || std::find(editor_.reads()->begin(), editor_.reads()->end(), lane) == editor_.reads()->end())
+            editor_.toggleRead(lane);
+    capture_ = *capture;
+    emit editor_.message(tr("%1 signals, %2 long; mark an edge of them and the same edge of the run, and move one to the other by the other mouse button").arg((*capture)->names.size()).arg(seconds(kernel::seconds((*capture)->end - Time{}))), false);
+    return true;
+}
+
+void TapeView::alignCapture()
+{
+    if (!markA_ || !markB_)
+        return;
+    editor_.session().shiftCapture(*markB_ - *markA_);
+    setMarks(*markB_, std::nullopt);
 }
 
 bool TapeView::savePicture(const QString& file)
@@ -1071,6 +1116,9 @@ std::vector<PickList::Entry> TapeView::offers(const QString& typed)
                 if ((" " + kind->pins[i].about).find(std::string(" ") + line) != std::string::npos)
                     offer("uart:" + chip + "." + kind->pins[i].name, tr("serial line, baud found by itself"));
     }
+    if (capture_ != nullptr)
+        for (const std::string& name : capture_->names)
+            offer("capture " + name, tr("of the capture"));
     for (const bench::PinRef& pin : editor_.lanes()) {
         offer("volts " + pin.text(), tr("its voltage"));
         if (!typed.isEmpty())

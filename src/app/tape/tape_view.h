@@ -46,9 +46,14 @@ public:
     // The visible part: PNG or SVG by the file's ending.
     [[nodiscard]] bool savePicture(const QString& file);
     [[nodiscard]] QLineEdit& searchLine() { return *search_; }
+    // A value change dump of something else: its signals as lanes.
+    bool readCapture(const QString& file);
+    // Moves the capture so that what is at the first mark comes to the second.
+    void alignCapture();
 
 signals:
     void lanesWanted(QPoint at);
+    void tableWanted();
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -113,6 +118,7 @@ private:
     bool dragged_ = false;
     bool pressed_ = false;
     bool grabbed_ = false;  // the present is being dragged
+    std::shared_ptr<const tape::Capture> capture_;
     QLineEdit* search_;
     QLineEdit* naming_;     // of a bookmark
 };
