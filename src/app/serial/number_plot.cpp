@@ -271,7 +271,8 @@ void NumberPlot::draw()
             marks_[i]->end->setCoords(*markAt_[i], 1);
         }
     }
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (plot_->isVisible())  // without a size there is nothing to draw on
+        plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
 // The last point of each curve at or before an instant; between the marks, how much it changes.
@@ -304,7 +305,8 @@ void NumberPlot::readOut(std::optional<double> x)
         }
     }
     between_->setText(lines.join('\n'));
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (plot_->isVisible())  // without a size there is nothing to draw on
+        plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
 bool NumberPlot::eventFilter(QObject* watched, QEvent* event)

@@ -308,10 +308,10 @@ void SerialView::readNumbers()
     l->numbersRead = std::max(l->numbersRead, l->text.first());
     for (; l->numbersRead < l->text.end(); ++l->numbersRead) {
         const session::SerialLine line = l->text.line(l->numbersRead);
-        if (!line.complete)
-            break;
         if (line.sent)
             continue;
+        if (!line.complete && l->numbersRead + 1 == l->text.end())
+            break;  // more of it may come
         for (const session::NamedNumber& n : l->numbers.read(line.text))
             plot_->add(n.name, line.at, n.value);
     }

@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QPushButton>
 #include <QTimer>
 
 #include <fmt/format.h>
@@ -22,15 +23,16 @@ struct Order {
     bool serial = false, slow = false;
     QString stop;
     QStringList variables;  // as curves beside the serial text
-    QStringList sends;      // to the first UART, a line each
+    QStringList presses;    // buttons beside the serial line, by their labels
     QString lane;           // measured from mark to mark
     kernel::Time markA{}, markB{};
     bool large = false;     // the arrangement for measuring
+    bool table = false;     // beside the tape
 };
 
 int drawPicture(app::MainWindow& window, const Order& order)
 {
-    const auto& [file, until, back, tape, serial, slow, stop, variables, sends, lane, markA, markB, large] = order;
+    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table] = order;
     if (serial)
         window.showSerial();
     if (!variables.isEmpty()) {
@@ -49,13 +51,15 @@ int drawPicture(app::MainWindow& window, const Order& order)
     }
     window.editor().session().settle();
     QTimer poll;
-    bool sent = false;
+    bool pressed = false;
     QObject::connect(&poll, &QTimer::timeout, &window, [&] {
         const session::Picture& now = window.editor().picture();
-        if (!sent && now.now > kernel::Time(until / 3) && !now.uarts.empty()) {
-            sent = true;
-            for (const QString& line : sends)
-                window.editor().session().send(now.uarts[0].name, line.toStdString() + "\n");
+        if (!pressed && now.now > kernel::Time(until / 10)) {
+            pressed = true;
+            for (const QString& label : presses)
+                for (QPushButton* button : window.serialView().findChildren<QPushButton*>())
+                    if (button->text() == label)
+                        button->click();
         }
         if (now.now < kernel::Time(until) && now.stopped.empty() && (now.running || now.number == 0 || stop.isEmpty()))
             return;
@@ -71,12 +75,13 @@ int drawPicture(app::MainWindow& window, const Order& order)
         }
         if (large)
             window.showTapeLarge();
+        window.showTable(table);
         if (!lane.isEmpty()) {
             window.tapeView().choose(lane.toStdString());
             window.tapeView().goTo(markA + (markB - markA) / 2);
             window.tapeView().setMarks(markA, markB);
         }
-        QTimer::singleShot(slow ? 1600 : 400, &window, [&] {
+        QTimer::singleShot(slow ? 1600 : table ? 1200 : 400, &window, [&] {
             const bool good = window.grab().save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
             QApplication::exit(good ? 0 : 2);
@@ -123,9 +128,10 @@ int main(int argc, char** argv)
         const QCommandLineOption lanes("lanes", "with --picture: these lanes too, semicolons between", "lanes");
         const QCommandLineOption measured("measure", "with --picture: this lane between two marks, PART.PIN=FROM..TO", "span");
         const QCommandLineOption variables("variables", "with --serial: these variables as curves, comma separated", "names");
-        const QCommandLineOption sends("send", "with --picture: a line to the first UART, after a third of the time", "text");
+        const QCommandLineOption presses("press", "with --picture: a button beside the serial line, pressed after a tenth of the time", "label");
+        const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
-        parser.addOptions({lanes, measured, variables, sends, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        parser.addOptions({lanes, measured, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -219,7 +225,7 @@ int main(int argc, char** argv)
                 }
                 lane->kind == session::LaneSpec::Kind::pin ? window.editor().toggleLane(lane->pins[0]) : window.editor().toggleRead(text.trimmed().toStdString());
             }
-            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(sends), {}, {}, {}, parser.isSet(large)};
+            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table)};
             if (parser.isSet(measured)) {
                 const QString range = parser.value(measured).section('=', 1);
                 const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());

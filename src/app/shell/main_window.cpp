@@ -101,11 +101,13 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     table_ = new DecodeTable(editor_);
     auto* tapeAndTable = new QSplitter(Qt::Horizontal);
     tapeAndTable->setHandleWidth(1);
+    tapeAndTable->setStyleSheet("QSplitter::handle { background: #3A3040; }");
     tapeAndTable->setChildrenCollapsible(false);
     tapeAndTable->addWidget(tape_);
     tapeAndTable->addWidget(table_);
-    tapeAndTable->setStretchFactor(0, 5);
-    tapeAndTable->setStretchFactor(1, 3);
+    tapeAndTable->setSizes({820, 460});
+    tapeAndTable->setStretchFactor(0, 1);
+    tapeAndTable->setStretchFactor(1, 0);
     table_->hide();
     lower_->addWidget(tapeAndTable);
     lower_->addWidget(serial_);

@@ -527,7 +527,8 @@ void SweepView::readOut(std::optional<double> x)
             name += "   " + (std::isfinite(curve.y[nearest]) ? quantity(curve.y[nearest], table_.request.traces[curve.trace].unit()) : tr("no solution"));
         plot_->graph(static_cast<int>(i))->setName(name);
     }
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (plot_->isVisible())  // without a size there is nothing to draw on
+        plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
 bool SweepView::eventFilter(QObject* watched, QEvent* event)

@@ -101,7 +101,7 @@ DecodeTable::DecodeTable(Editor& editor, QWidget* parent) : QWidget(parent), edi
                   "QLineEdit { background: #2E2433; color: #EFE7DC; border: 1px solid #4A3E52; border-radius: 4px; padding: 1px 6px; }"
                   "QPushButton { background: #3A3040; color: #EFE7DC; border: 1px solid #4A3E52; border-radius: 4px; padding: 2px 8px; }"
                   "QTableView { background: #221A26; border: none; gridline-color: #332A38; selection-background-color: #5C2A48; selection-color: #FFFFFF; }"
-                  "QHeaderView::section { background: #2E2433; color: #9A8EA0; border: none; padding: 2px 6px; }");
+                  "QHeaderView { background: #2E2433; } QHeaderView::section { background: #2E2433; color: #9A8EA0; border: none; padding: 2px 6px; font: 8.2pt Inter; }");
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(8, 3, 8, 6);
     rows->setSpacing(4);
@@ -129,9 +129,9 @@ DecodeTable::DecodeTable(Editor& editor, QWidget* parent) : QWidget(parent), edi
     view_->horizontalHeader()->setStretchLastSection(true);
     view_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     view_->horizontalHeader()->setFont(theme::words(8.2));
-    view_->setColumnWidth(0, 150);
-    view_->setColumnWidth(1, 60);
-    view_->setColumnWidth(2, 76);
+    view_->setColumnWidth(0, 140);
+    view_->setColumnWidth(1, 74);
+    view_->setColumnWidth(2, 70);
     view_->setSelectionBehavior(QAbstractItemView::SelectRows);
     view_->setShowGrid(false);
     view_->setFocusPolicy(Qt::ClickFocus);

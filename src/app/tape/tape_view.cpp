@@ -31,7 +31,7 @@ constexpr double kPresentMargin = 26;  // room to the right of the present
 constexpr Duration kShortest = std::chrono::nanoseconds(500);
 constexpr Duration kLongest = std::chrono::minutes(30);
 constexpr double kSnap = 7;
-constexpr int kSearchWidth = 190;
+constexpr int kSearchWidth = 160;
 constexpr double kWaveShare = 2;  // a voltage takes the room of so many lanes
 
 const QColor kMark(0xE8, 0xA3, 0x2B);
@@ -85,7 +85,7 @@ std::vector<TapeView::Row> TapeView::rows() const
         out.push_back({Row::Kind::read, i, picture.reads[i].text, 0, picture.reads[i].text.starts_with("volts ") ? kWaveShare : 1});
     if (!picture.uarts.empty())
         out.push_back({Row::Kind::serial, 0, "serial", 0, 1});
-    double shares = 1;
+    double shares = 0.2;  // a little air below
     for (const Row& r : out)
         shares += r.height;
     const double lane = std::clamp(std::floor((height() - kRuler) / shares), kLowestLane, kTallestLane);
@@ -290,7 +290,7 @@ void TapeView::drawRuler(QPainter& painter)
         painter.setPen(theme::kTapeGrid);
         painter.drawLine(QPointF(x, kRuler), QPointF(x, height()));
         painter.setPen(theme::kTapeMuted);
-        if (x < width() - kPresentMargin - 40 - kSearchWidth)
+        if (x < width() - kPresentMargin - 90 - kSearchWidth)
             painter.drawText(QRectF(x + 4, 0, 120, kRuler), Qt::AlignVCenter, QString::number(std::abs(t), 'f', decimals) + " s");
     }
     painter.fillRect(QRectF(0, 0, kLabels - 1, kRuler), theme::kTapeGround);
@@ -710,7 +710,8 @@ void TapeView::drawCause(QPainter& painter)
 
 void TapeView::resizeEvent(QResizeEvent*)
 {
-    search_->setGeometry(width() - kSearchWidth - 6, 2, kSearchWidth, static_cast<int>(kRuler) - 4);
+    // Left of the present's head, which a hand takes hold of.
+    search_->setGeometry(width() - static_cast<int>(kPresentMargin) - 14 - kSearchWidth, 2, kSearchWidth, static_cast<int>(kRuler) - 4);
     request();
 }
 
