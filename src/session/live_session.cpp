@@ -124,6 +124,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     serialShown_ = 0;
     reader_.clear();
     marks_.clear();
+    misread_.clear();
     applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
@@ -172,6 +173,8 @@ void LiveSession::restart()
             say(true, ok.error().text());
         stopped_.clear();
         reason_.clear();
+        marks_.clear();
+        misread_.clear();
         counts_.clear();
         counting_ = false;
         integralsAt_ = session_->world().now();
@@ -427,6 +430,7 @@ void LiveSession::publish(bool always)
         fillProbes(*picture);
         fillTape(*picture);
         picture->findings = session_->findings();
+        picture->findings.insert(picture->findings.end(), misread_.begin(), misread_.end());
         if (world.now() < Time(bench::kRehearsal))
             for (const bench::Finding& f : foreseen_)
                 if (std::none_of(picture->findings.begin(), picture->findings.end(), [&](const bench::Finding& g) { return g.rule == f.rule && g.where == f.where; }))
@@ -662,6 +666,23 @@ void LiveSession::fillReads(Picture& picture)
         std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
     }
     reader_.read(*session_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
+    for (const ReadLane& lane : picture.reads) {
+        const auto spec = parseLane(lane.text);
+        if (!spec || spec->kind != LaneSpec::Kind::decoded)
+            continue;
+        // What began before the window may have been cut by where the decoder began to listen.
+        const auto wrong = std::find_if(lane.items.begin(), lane.items.end(), [&](const tape::Decoded& d) { return !d.good && d.from >= picture.tapeFrom; });
+        const std::string where = lane.text.substr(0, lane.text.find(','));
+        if (wrong == lane.items.end() || std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
+            continue;
+        Finding f;
+        f.severity = bench::Severity::warning;
+        f.rule = "line-error";
+        f.where = where;
+        f.time = wrong->from;
+        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.name, wrong->what, wrong->text);
+        misread_.push_back(std::move(f));
+    }
 }
 
 // What came from outside, and what was noticed.

@@ -183,6 +183,7 @@ private:
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
     std::vector<std::string> values_;
+    std::vector<Finding> misread_;   // what decoder lanes have shown to break its protocol, each lane once
     std::vector<Finding> foreseen_;  // what the first moments of a run will bring
     std::string watchedPart_;
     Duration probeSpan_ = std::chrono::milliseconds(100);

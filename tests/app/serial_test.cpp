@@ -6,6 +6,7 @@
 
 #include <QClipboard>
 #include <QListWidget>
+#include <QProcess>
 #include <QMenu>
 #include <QScrollBar>
 #include <QTcpSocket>
@@ -233,6 +234,34 @@ private slots:
         QVERIFY(socket.waitForConnected(3000));
         socket.write("0");
         QTRY_VERIFY((heard += socket.readAll()).count("count from 1\r\n") == 2);
+    }
+
+    // Those that people have: each sends a 0 to the board over the pseudo-terminal, by its lasting name, and gets the board's answer.
+    void realProgramsTalk_data()
+    {
+        QTest::addColumn<QString>("program");
+        QTest::addColumn<QStringList>("arguments");
+        QTest::newRow("picocom") << "picocom" << QStringList{"-q", "-b", "9600", "-t", "0", "-x", "1000", "%"};
+        QTest::newRow("socat") << "socat" << QStringList{"-t2", "SYSTEM:echo -n 0; sleep 1!!STDOUT", "%,raw,echo=0"};
+        QTest::newRow("python3-serial") << "/usr/bin/python3" << QStringList{"-c", "import serial, sys\nline = serial.Serial('%', 9600, timeout=5)\nline.write(b'0')\nsys.stdout.write(line.read_until(b'\\n').decode())"};
+    }
+
+    void realProgramsTalk()
+    {
+        QFETCH(QString, program);
+        QFETCH(QStringList, arguments);
+        if (QStandardPaths::findExecutable(program).isEmpty())
+            QSKIP(qPrintable(program + " is not installed"));
+        QVERIFY(serial().port()->open("pty"));
+        arguments.replaceInStrings("%", serial().port()->name());
+        QProcess process;
+        process.setProcessChannelMode(QProcess::MergedChannels);
+        process.setStandardInputFile(QProcess::nullDevice());
+        process.start(program, arguments);
+        QTRY_VERIFY_WITH_TIMEOUT(process.state() == QProcess::NotRunning, 15'000);
+        const QByteArray said = process.readAll();
+        QVERIFY2(said.contains("count from 1"), said.constData());
+        QVERIFY(says("count from 1"));
     }
 
     void whatComesIsLogged()

@@ -221,6 +221,23 @@ private slots:
         QCOMPARE(said.count(), 1);
     }
 
+    // A line read at half of its rate makes no sense, and that is told once; read rightly, nothing is.
+    void whatBreaksItsProtocolIsAFinding()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(60ms));
+        const auto told = [&](const char* where) {
+            return std::count_if(picture().findings.begin(), picture().findings.end(), [&](const bench::Finding& f) { return f.rule == "line-error" && f.where == where && f.message.find("uart") != std::string::npos; });
+        };
+        tape().follow(40ms);
+        tape().goTo(kernel::Time(20ms));
+        window_->editor().toggleRead("uart:mcu.PD1,baud=9600");
+        QTRY_VERIFY(lane("uart:mcu.PD1,baud=9600") != nullptr && !lane("uart:mcu.PD1,baud=9600")->items.empty());
+        QCOMPARE(told("uart:mcu.PD1"), 0);
+        window_->editor().toggleRead("uart:mcu.PD1,baud=19200");
+        QTRY_COMPARE(told("uart:mcu.PD1"), 1);
+    }
+
     void thePictureIsSaved()
     {
         open("bell-rope");
