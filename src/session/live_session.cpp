@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 #include <future>
 
 #include <fmt/format.h>
@@ -33,6 +34,33 @@ std::string formatName(const chip::avr::UartFormat& f)
 {
     const char parity = f.parity == chip::avr::UartFormat::Parity::none ? 'N' : f.parity == chip::avr::UartFormat::Parity::even ? 'E' : 'O';
     return fmt::format("{}{}{}", f.dataBits, parity, f.stopBits);
+}
+
+// The series resistor of an LED; of what drives one, or is that resistor, the one that belongs to the first LED that it has to do with.
+std::optional<bench::SeriesPath> seriesAt(const bench::World& world, const bench::Document& document, const bench::Catalogue& catalogue, const std::string& id)
+{
+    if (auto own = bench::seriesPath(world, document, catalogue, id))
+        return own;
+    std::set<bench::NetId> nets;
+    for (const auto& [mine, pin] : world.pins())
+        if (const bench::NetId net = world.circuit().netOf(pin); mine.part == id && !world.circuit().isRail(net))
+            nets.insert(net);
+    const auto isOn = [&](const std::string& part, const char* lead) {
+        const auto pin = world.pin({part, lead});
+        return pin && nets.contains(world.circuit().netOf(*pin));
+    };
+    // Resistors and LEDs at its pins; what has none of them there is done with.
+    std::set<std::string> near;
+    for (const bench::PartItem& item : document.parts) {
+        const bench::PartKind* kind = catalogue.find(item.kind);
+        if (kind != nullptr && ((kind->behaviour == "resistor" && (item.id == id || isOn(item.id, "1") || isOn(item.id, "2"))) || (kind->behaviour == "led" && (isOn(item.id, "A") || isOn(item.id, "K")))))
+            near.insert(item.id);
+    }
+    for (const bench::PartItem& led : document.parts)
+        if (const parts::Part* part = near.empty() ? nullptr : world.part(led.id); part != nullptr && part->diode() != nullptr)
+            if (auto path = bench::seriesPath(world, document, catalogue, led.id); path && (near.contains(path->resistor) || near.contains(led.id)))
+                return path;
+    return std::nullopt;
 }
 
 }  // namespace
@@ -627,8 +655,12 @@ void LiveSession::fillParts(Picture& picture) const
     const bench::World& world = session_->world();
     for (const bench::PartItem& item : session_->document().parts) {
         const parts::Part* part = world.part(item.id);
-        if (part == nullptr)
+        if (part == nullptr) {  // a chip
+            if (item.id == watchedPart_)
+                if (auto series = seriesAt(world, session_->document(), catalogue_, item.id))
+                    picture.parts[item.id].series = std::move(series);
             continue;
+        }
         PartPicture p;
         p.dead = part->dead();
         p.face = part->face();
@@ -639,8 +671,8 @@ void LiveSession::fillParts(Picture& picture) const
             p.amps = world.circuit().current(*element).value;
             p.watts = world.circuit().watts(*element);
         }
-        if (part->diode() != nullptr && item.id == watchedPart_)
-            p.series = bench::seriesPath(world, session_->document(), catalogue_, item.id);
+        if (item.id == watchedPart_)
+            p.series = seriesAt(world, session_->document(), catalogue_, item.id);
         picture.parts.emplace(item.id, std::move(p));
     }
 }

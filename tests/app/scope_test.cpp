@@ -111,6 +111,17 @@ private slots:
         window.editor().setControl("ntc1", "temperature", -5);
         runFor(window, std::chrono::milliseconds(200));
         QVERIFY2(qAbs(window.editor().picture().parts.at("lamp").amps - 0.005) < 0.0003, qPrintable(QString::number(window.editor().picture().parts.at("lamp").amps)));
+        // The same on what drives it, and on the resistor itself; not on what has nothing to do with it.
+        for (const char* other : {"mcu", "r2"}) {
+            window.editor().select({{other}, {}});
+            QTRY_VERIFY2(window.editor().picture().parts.contains(other) && window.editor().picture().parts.at(other).series, other);
+            QCOMPARE(window.editor().picture().parts.at(other).series->resistor, std::string("r2"));
+            QTRY_VERIFY2(window.findChild<QLineEdit*>("series-current") != nullptr, other);
+        }
+        window.editor().select({{"ntc1"}, {}});
+        window.editor().session().settle();
+        QTest::qWait(60);
+        QVERIFY(!window.editor().picture().parts.at("ntc1").series);
     }
 };
 
