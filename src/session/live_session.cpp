@@ -443,8 +443,8 @@ void LiveSession::publish(bool always)
         fillParts(*picture);
         fillScope(*picture);
         fillProbes(*picture);
-        fillTape(*picture);
         picture->findings = session_->findings();
+        fillTape(*picture);
         picture->findings.insert(picture->findings.end(), misread_.begin(), misread_.end());
         if (world.now() < Time(bench::kRehearsal))
             for (const bench::Finding& f : foreseen_)

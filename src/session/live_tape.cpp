@@ -74,7 +74,7 @@ void LiveSession::fillEvents(Picture& picture) const
     for (const auto& [at, line] : marks_)
         if (inside(at))
             picture.events.push_back({TapeEvent::Kind::mark, at, line, false});
-    for (const Finding& f : session_->world().findings())
+    for (const Finding& f : picture.findings)
         if (!f.wiring && inside(f.time))
             picture.events.push_back({TapeEvent::Kind::finding, f.time, f.message, f.severity == bench::Severity::error});
 }

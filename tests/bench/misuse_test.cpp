@@ -59,6 +59,12 @@ private slots:
         row("write-protected", board, "TCCR1A = 0; TCCR1B = 0; ICR1 = 500;", "TCCR1A = 2; TCCR1B = 0x18; ICR1 = 500;");
         row("reserved-bits", board, "EIMSK = 0x80;", "EIMSK = 0x02; EIMSK = 0;");
         row("spi-collision", board, "DDRB = 0x2C; SPCR = 0x53; SPDR = 1; SPDR = 2;", "DDRB = 0x2C; SPCR = 0x53; SPDR = 1; while (!(SPSR & 0x80)) {} SPDR = 2;");
+        row("adc-reference", board, "ADMUX = 0x83; ADCSRA = 0xC7; while (ADCSRA & 0x40) {}", "ADMUX = 0x43; ADCSRA = 0xC7; while (ADCSRA & 0x40) {}");
+        row("reserved-register", board, "*(volatile uint8_t *)0xFF = 1;", "GPIOR1 = 1;");
+        row("unwritten-ram", board, "volatile uint8_t b = *(volatile uint8_t *)0x700; (void)b;", "*(volatile uint8_t *)0x700 = 1; volatile uint8_t b = *(volatile uint8_t *)0x700; (void)b;");
+        benches("spi-master-lost", board + "[[wire]]\nends = [\"m.PB2\", \"m.GND\"]\n", board, "PORTB = 4; DDRB = 0x28; SPCR = 0x53; _delay_ms(1);");
+        row("uart-overrun", board, "UBRR0 = 103; UCSR0B = 0x10; for (;;) {}", "UBRR0 = 103; UCSR0B = 0x10; for (;;) if (UCSR0A & 0x80) PORTB = UDR0;");
+        benches("uart-framing", board + "set = { baud = \"4800\" }\n", board, "UBRR0 = 103; UCSR0B = 0x10; for (;;) if (UCSR0A & 0x80) PORTB = UDR0;");
         benches("lpm-locked", QString(kBoard) + "set = { BLB1 = \"1\" }\n", board, "volatile uint8_t b = pgm_read_byte(0x7F00); (void)b;");
     }
 
@@ -109,6 +115,8 @@ private:
         if (parts.contains("id = \"k\""))
             if (const auto ok = (*world)->setControl("k", "pressed", 1); !ok)
                 qFatal("%s", ok.error().text().c_str());
+        if (!(*world)->uarts().empty())
+            (*world)->send(0, "withy");
         (*world)->runUntil(kernel::Time(200ms));
         QStringList rules;
         for (const Finding& f : (*world)->findings())

@@ -158,7 +158,7 @@ private slots:
                     wanted.push_back(item);
             QVERIFY(lane.items == wanted);
         }
-        QVERIFY(read(*session, usual[0], Time(), Time(60ms)).crowded || !read(*session, usual[0], Time(), Time(60ms)).items.empty());
+        QVERIFY(read(*session, usual[0], Time(), Time(20ms)).items.empty());  // nothing is said before 21 ms
         const auto all = readAll(*session, usual[0], Time(), Time(60ms), 50);
         QCOMPARE(all->size(), std::size_t{50});
         QVERIFY(!read(*session, "i2c:SDA=none.SDA,SCL=none.SCL", Time(), Time(1ms)).trouble.empty());
@@ -218,7 +218,7 @@ private slots:
         QVERIFY(odd);
         QCOMPARE(tape.after(pb3, odd->at), std::size_t{12});  // the state at power-up, five whole pulses, and this rise
         QVERIFY(find(*session, "< 10us", Time(20ms), false)->at == odd->at);
-        QVERIFY(!find(*session, "high < 10us", odd->at + 1ms) || find(*session, "high < 10us", odd->at + 1ms)->at > odd->at);
+        QVERIFY(!find(*session, "high < 10us", odd->at));  // there is no other
         QVERIFY(!find(*session, "low > 10ms", odd->at));
         const auto interrupt = find(*session, "timer1_compa", Time(7ms));
         QVERIFY(interrupt && interrupt->at - Time(7ms) < Duration(1005 * kCyclePicos));
@@ -247,10 +247,10 @@ private slots:
         QVERIFY(find(*session, "74 6F 77", Time())->at == word->at);  // "tow"
         QVERIFY(find(*session, "tower", Time(60ms), false)->at == word->at);
         QVERIFY(!find(*session, "weir", Time()));
-        const std::vector<std::string> reads{"uart:mcu.PD1,baud=9600"};
-        const std::string baud = "uart:mcu.PD1";
-        const auto read = find(*session, "0x74", Time(), true, "", {baud});
-        QVERIFY(read);
+        // On a line of which no log is kept: the decoder's own words, within a character of where the log has it.
+        const auto read = find(*session, "ready", Time(), true, "", {"uart:mcu.PD1"});
+        const auto heard = find(*session, "0x72", Time(), true, "", {"uart:mcu.PD1"});
+        QVERIFY(read && heard && heard->at <= read->at);
     }
 
     void edgesGoOutAsCsv()

@@ -185,16 +185,23 @@ void SerialButtons::take()
     });
 }
 
-void SerialButtons::press(std::size_t index)
+bool SerialButtons::sendBytes(const bench::ButtonItem& b)
 {
-    const bench::ButtonItem& b = shown_[index];
     const std::string uart = b.uart.empty() ? uart_() : b.uart;
     const auto bytes = unescaped(QString::fromStdString(b.bytes));
     if (!bytes || uart.empty()) {
         emit editor_.message(bytes ? tr("No UART on the bench") : tr("The bytes of %1 cannot be read").arg(QString::fromStdString(b.label)), true);
-        return;
+        return false;
     }
     editor_.session().send(uart, *bytes);
+    return true;
+}
+
+void SerialButtons::press(std::size_t index)
+{
+    const bench::ButtonItem& b = shown_[index];
+    if (!sendBytes(b))
+        return;
     if (!b.every.empty())
         if (const auto every = kernel::parseQuantity(b.every, kernel::Unit::second); every && *every > 0) {
             const auto length = kernel::Duration(static_cast<std::int64_t>(*every * 1e12));
@@ -213,9 +220,7 @@ void SerialButtons::repeat()
             r.next = now + r.every;  // time has been put back
         if (now < r.next)
             continue;
-        const bench::ButtonItem& b = shown_[r.index];
-        if (const auto bytes = unescaped(QString::fromStdString(b.bytes)))
-            editor_.session().send(b.uart.empty() ? uart_() : b.uart, *bytes);
+        (void)sendBytes(shown_[r.index]);
         r.next = std::max(r.next + r.every, now);
     }
 }

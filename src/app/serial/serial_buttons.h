@@ -30,6 +30,8 @@ public:
 
 private:
     void rebuild();
+    // False where it cannot be; that is told.
+    bool sendBytes(const bench::ButtonItem& button);
     void press(std::size_t index);
     void release(std::size_t index);
     void repeat();
