@@ -150,8 +150,11 @@ void World::resume(bool all)
     for (ChipUnit& unit : chips_) {
         if (!all && unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::none)
             continue;
+        // What stood before the breakpoint's instruction goes on with it; an access or an interrupt may have come to one that is still to be met.
+        const bool pass = all || unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::breakpoint;
         unit.chip->clearDebugStop();
-        unit.chip->cpu().passBreakpoint();
+        if (pass)
+            unit.chip->cpu().passBreakpoint();
     }
 }
 

@@ -82,8 +82,12 @@ void Debugger::refresh()
     pending_.clear();
     report_ = {};
     session_.world().resume(true);
+    fresh_ = true;
     arm();
     for (Rule& rule : rules_) {
+        if (rule.kind == Rule::Kind::registers && rule.onChange)
+            if (auto now = valueOf(rule))
+                rule.last = std::move(*now);
         if (rule.kind == Rule::Kind::access && rule.onChange)
             for (std::size_t i = 0; i < rule.last.size(); ++i)
                 rule.last[i] = chip(rule.chip).peek(static_cast<std::uint16_t>(rule.watches[0].address + i));
@@ -298,6 +302,12 @@ bool Debugger::advance(Time goal)
         return true;
     }
     arm();
+    if (std::exchange(fresh_, false))
+        for (std::size_t i = 0; i < world.chips().size(); ++i)
+            if (!chip(i).interruptPending() && !chip(i).cpu().sleeping && runTouching(i)) {
+                end();
+                return true;
+            }
     for (;;) {
         Time limit = goal;
         for (const Rule& rule : rules_) {
@@ -306,16 +316,20 @@ bool Debugger::advance(Time goal)
             if (rule.kind == Rule::Kind::level && !rule.done && rule.since)
                 limit = std::min(limit, std::max(*rule.since + rule.length, world.now()));
         }
-        session_.advance(limit);
+        if (!world.debugStop())
+            session_.advance(limit);
         if (faulted())
             return true;
+        // What one stop makes run on may bring about the next.
         if (const auto stopped = world.debugStop()) {
             const chip::avr::DebugStop stop = chip(*stopped).debugStop();
+            if (stop.kind == chip::avr::DebugStop::Kind::breakpoint)
+                chip(*stopped).cpu().passBreakpoint();
+            chip(*stopped).clearDebugStop();
             if (decide(*stopped, stop)) {
                 end();
                 return true;
             }
-            world.resume(false);
         }
         for (const auto& [stop, text] : std::exchange(pending_, {})) {
             if (stop < rules_.size() && fires(rules_[stop], rules_[stop].chip, text)) {
@@ -393,8 +407,7 @@ std::optional<Time> Debugger::lastBoundary(Time before, Test&& test)
 }
 
 // The last instant before `before` at which the chosen chip would have stopped there and look(stop) says yes.
-template <class Look>
-std::optional<Time> Debugger::lastHit(Time before, const std::set<std::uint32_t>& at, const std::vector<chip::avr::Watch>& watches, Look&& look)
+std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std::function<bool(const chip::avr::DebugStop&)>& look)
 {
     Time end = before;
     const Time earliest = session_.earliest();
@@ -404,22 +417,25 @@ std::optional<Time> Debugger::lastHit(Time before, const std::set<std::uint32_t>
         if (!session_.travel(from))
             return std::nullopt;
         std::vector<std::uint32_t> words;
-        for (const std::uint32_t a : at)
+        for (const std::uint32_t a : marks.addresses)
             words.push_back(a / 2);
         bench::World& world = session_.world();
         chip::avr::Chip& c = chip(chip_);
         c.cpu().setBreakpoints(words);
-        c.cpu().setWatches(watches);
+        c.cpu().setWatches(marks.watches);
+        c.stopAtInterrupts(marks.vectors);
         std::optional<Time> last;
         {
             const Session::Replay replay(session_);
             while (world.now() < end && !world.faulted()) {
-                session_.advance(end);
+                if (!world.debugStop())
+                    session_.advance(end);
                 if (!world.debugStop())
                     continue;
-                if (c.now() < before && look(c.debugStop()))
-                    last = c.now();
+                const chip::avr::DebugStop stop = c.debugStop();
                 world.resume(false);
+                if (c.now() < before && look(stop))
+                    last = c.now();
             }
         }
         disarm();
@@ -457,7 +473,7 @@ std::optional<Time> Debugger::overInstruction(bool over)
     if (const auto found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return !over || list[i].sp >= sp; }); found || !over)
         return found;
     // A call that took long: it stands right before, in one word or two.
-    return lastHit(now, {pc - 2, pc - 4}, {}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == sp; });
+    return lastHit(now, {.addresses = {pc - 2, pc - 4}}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == sp; });
 }
 
 Result<void> Debugger::back(Step step)
@@ -487,7 +503,7 @@ Result<void> Debugger::back(Step step)
             // Long ago: the function's beginning is found by a breakpoint, and the call lies just before.
             const std::uint32_t entry = symbols.functions()[static_cast<std::size_t>(outer->function)].begin();
             const int bytes = c.table().core.longPc ? 3 : 2;
-            if (const auto begun = lastHit(now, {entry}, {}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == cfa - bytes; }))
+            if (const auto begun = lastHit(now, {.addresses = {entry}}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == cfa - bytes; }))
                 found = lastBoundary(*begun, [&](const std::vector<Boundary>& list, std::size_t i) { return list[i].sp >= cfa; });
         }
     } else if (step == Step::instruction || !lines) {
@@ -524,7 +540,7 @@ Result<void> Debugger::back(Step step)
             for (const LineRow& row : symbols.rows())
                 if (row.file != Symbols::kEnd && symbols.row(row.address) == &row && (!over || symbols.functions()[static_cast<std::size_t>(function)].has(row.address)) && !sameLine(&row, symbols.row(pc)))
                     starts.insert(row.address);
-            found = lastHit(now, starts, {}, [&](const chip::avr::DebugStop& stop) { return allowed(stop.pc * 2, c.cpu().sp); });
+            found = lastHit(now, {.addresses = starts}, [&](const chip::avr::DebugStop& stop) { return allowed(stop.pc * 2, c.cpu().sp); });
         }
     }
     if (!found) {
@@ -543,13 +559,13 @@ Result<void> Debugger::backToStop()
     std::set<std::uint32_t> addresses;
     std::vector<chip::avr::Watch> watches;
     for (const Rule& rule : rules_)
-        if (rule.chip == chip_) {
+        if (rule.chip == chip_ && rule.kind != Rule::Kind::registers) {
             addresses.insert(rule.addresses.begin(), rule.addresses.end());
             watches.insert(watches.end(), rule.watches.begin(), rule.watches.end());
         }
     if (addresses.empty() && watches.empty())
         return fail("back", "there is no stop in the code of this chip to go back to");
-    const auto found = lastHit(chip(chip_).now(), addresses, watches, [&](const chip::avr::DebugStop& stop) {
+    const auto found = lastHit(chip(chip_).now(), {.addresses = addresses, .watches = watches}, [&](const chip::avr::DebugStop& stop) {
         for (Rule& rule : rules_) {
             if (rule.chip != chip_ || rule.item.when.empty())
                 continue;
@@ -591,18 +607,20 @@ Result<void> Debugger::backToChange(const std::string& what)
     }
     if (chip_ >= world.chips().size())
         return fail(what, "is no pin of this bench, and there is no chip");
-    const auto value = evaluate(what);
-    if (!value)
-        return tl::unexpected(value.error());
-    if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
-        return fail(what, "does not stand in data memory, so its changes cannot be found");
+    bench::StopItem item;
+    item.at = "change " + what;
+    auto rule = parse(item);
+    if (!rule)
+        return tl::unexpected(rule.error());
+    rule->chip = chip_;
     world.resume(true);
     disarm();
     end();
-    const chip::avr::Watch watch{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), false, true};
     // The stop comes after the instruction; one that ends just now is the one that is looked for.
     const Time until = chip(chip_).now() + Duration(1);
-    const auto after = lastHit(until, {}, {watch}, [&](const chip::avr::DebugStop& stop) { return stop.before != stop.value || stop.address < chip(chip_).table().ioEnd; });
+    const auto after = rule->kind == Rule::Kind::registers
+                           ? lastChange(*rule, until)
+                           : lastHit(until, {.watches = rule->watches}, [&](const chip::avr::DebugStop& stop) { return stop.before != stop.value || stop.address < chip(chip_).table().ioEnd; });
     const auto found = after ? lastBoundary(*after, [](const std::vector<Boundary>&, std::size_t) { return true; }) : std::nullopt;
     if (!found) {
         (void)session_.travel(stood);

@@ -7,6 +7,8 @@
 //   write gates[0].cm    after an instruction wrote it        read PIND            after one read it
 //   access 0x0104:2      after one read or wrote any of these bytes
 //   change ticks         after its value changed              change ticks to 5    when it becomes that
+//   change r24           core registers, too: r0 to r31, X, Y, Z, sreg, sp
+//   change sum in mean   a local, in registers or in memory, wherever that function runs; without "in": of the function that runs now
 //   rise mcu.PB3         on an edge; fall, edge               high mcu.PB3 for 5ms after so long at a level; low
 //   serial "ready"       when a UART has sent that text       serial mcu.uart1 "ready"
 //   time 20ms            at that instant of the run           finding outputs-fight    when that is noticed; "finding" for any
@@ -18,6 +20,7 @@
 // Tested by tests/session/debugger_test.cpp and tests/session/rewind_test.cpp.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <set>
 #include <string>
@@ -103,7 +106,7 @@ public:
     [[nodiscard]] kernel::Result<void> back(Step step);
     // To the last time one of the stops would have stopped.
     [[nodiscard]] kernel::Result<void> backToStop();
-    // To just before the instruction that last changed the value of an expression (a variable or register in memory), or a pin ("mcu.PB3").
+    // To just before the instruction that last changed the value of an expression (a variable, an I/O or core register), or a pin ("mcu.PB3").
     [[nodiscard]] kernel::Result<void> backToChange(const std::string& what);
     [[nodiscard]] kernel::Result<void> goTo(Time t);
 
@@ -163,6 +166,16 @@ private:
     [[nodiscard]] kernel::Result<void> beginLine(bool over);
     [[nodiscard]] bool beginsLine(Rule& rule, std::uint32_t address);
     void finishStore(std::size_t chip, const chip::avr::Watch& watch);
+    // Stops on what stands in registers (debugger_registers.cpp).
+    [[nodiscard]] kernel::Result<bool> parseRegisters(Rule& rule, std::string_view word);
+    void placeRegisters(Rule& rule);
+    [[nodiscard]] std::optional<debug::Value> local(const Rule& rule) const;
+    [[nodiscard]] std::optional<std::vector<std::uint8_t>> valueOf(const Rule& rule);
+    [[nodiscard]] bool changed(Rule& rule, std::uint32_t pc);
+    [[nodiscard]] bool touched(Rule& rule, std::uint32_t pc, bool read, bool written);
+    [[nodiscard]] bool localsChanged(std::size_t chip);
+    [[nodiscard]] bool runTouching(std::size_t chip);
+    [[nodiscard]] std::optional<Time> lastChange(Rule& rule, Time until);
     void refresh();
     void end();
 
@@ -175,8 +188,13 @@ private:
     [[nodiscard]] std::optional<Time> overInstruction(bool over);
     template <class Test>
     [[nodiscard]] std::optional<Time> lastBoundary(Time before, Test&& test);
-    template <class Look>
-    [[nodiscard]] std::optional<Time> lastHit(Time before, const std::set<std::uint32_t>& at, const std::vector<chip::avr::Watch>& watches, Look&& look);
+    // What the chip is to stop at on the way back.
+    struct Marks {
+        std::set<std::uint32_t> addresses{};  // bytes
+        std::vector<chip::avr::Watch> watches{};
+        std::uint64_t vectors = 0;
+    };
+    [[nodiscard]] std::optional<Time> lastHit(Time before, const Marks& marks, const std::function<bool(const chip::avr::DebugStop&)>& look);
     [[nodiscard]] kernel::Result<void> settleAt(std::optional<Time> t, const std::string& what);
 
     Session& session_;
@@ -185,7 +203,8 @@ private:
     std::vector<Rule> rules_;          // the stops that work, and the one that is only meant once
     Motion motion_;
     StopReport report_;
-    bool dirty_ = true;  // the words of the stops are to be read again
+    bool fresh_ = false;  // just begun: the instruction at which the chip stands has passed its breakpoints
+    bool dirty_ = true;   // the words of the stops are to be read again
     bool enterInterrupts_ = false;
     bool edgesWatched_ = false;
     std::vector<std::pair<std::size_t, std::string>> pending_;  // stops noticed in the middle of a run, each with why; several may come in one instant

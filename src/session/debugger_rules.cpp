@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "chip/avr/operands.h"
 #include "kernel/units.h"
 #include "session/debugger_rules.h"
 
@@ -160,6 +161,8 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     for (const std::string_view word : {"write", "read", "access", "change"})
         if (const auto rest = after(text, word)) {
             rule.kind = Rule::Kind::access;
+            rule.reads = word == "read" || word == "access";
+            rule.writes = word != "read";
             // An address, and how many bytes: 0x0104:2.
             if (rest->starts_with("0x")) {
                 char* end = nullptr;
@@ -170,7 +173,8 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 rule.expression = *rest;
                 rule.onChange = word == "change";
                 rule.last.resize(length);
-                rule.watches = {{static_cast<std::uint16_t>(address), static_cast<std::uint16_t>(length), word == "read" || word == "access", word != "read"}};
+                rule.watches = {{static_cast<std::uint16_t>(address), static_cast<std::uint16_t>(length), rule.reads, rule.writes}};
+                placeRegisters(rule);
                 return {};
             }
             rule.onChange = word == "change";
@@ -179,13 +183,18 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 rule.expression = trimmed(rest->substr(0, to));
                 rule.becomes = trimmed(rest->substr(to + 4));
             }
+            if (const auto inRegisters = parseRegisters(rule, word); !inRegisters)
+                return tl::unexpected(inRegisters.error());
+            else if (*inRegisters)
+                return {};
             auto value = Scope(*this, rule.chip).evaluator.evaluate(rule.expression);
             if (!value)
                 return tl::unexpected(value.error());
             if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
-                return fail(rule.expression, "does not stand in data memory just now; a value in registers cannot be watched: give the function's line instead");
+                return fail(rule.expression, "stands nowhere that an instruction could write; expected a variable or a register");
             rule.last = value->bytes;
-            rule.watches = {{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), word == "read" || word == "access", word != "read"}};
+            rule.watches = {{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), rule.reads, rule.writes}};
+            placeRegisters(rule);
             return {};
         }
     // The code.
@@ -490,25 +499,10 @@ bool Debugger::beginsLine(Rule& rule, std::uint32_t address)
 // A value of several bytes is stored by as many instructions: its change is complete behind the last of them.
 void Debugger::finishStore(std::size_t index, const chip::avr::Watch& watch)
 {
-    using chip::avr::Op;
     const chip::avr::Cpu& cpu = chip(index).cpu();
-    const auto pair = [&](unsigned low) { return static_cast<unsigned>(cpu.data[low] | (cpu.data[low + 1] << 8)); };
     for (std::uint16_t i = 1; i < watch.length; ++i) {
-        const chip::avr::Instruction next = cpu.decodeAt(cpu.pc);
-        unsigned to = 0;
-        switch (next.op) {
-        case Op::sts: to = next.k; break;
-        case Op::stX: case Op::stXInc: to = pair(26); break;
-        case Op::stYInc: to = pair(28); break;
-        case Op::stZInc: to = pair(30); break;
-        case Op::stXDec: to = pair(26) - 1; break;
-        case Op::stYDec: to = pair(28) - 1; break;
-        case Op::stZDec: to = pair(30) - 1; break;
-        case Op::stdY: to = pair(28) + next.k; break;
-        case Op::stdZ: to = pair(30) + next.k; break;
-        default: return;
-        }
-        if (to < watch.address || to >= static_cast<unsigned>(watch.address + watch.length) || chip(index).interruptPending())
+        const auto next = chip::avr::dataAccess(cpu, cpu.decodeAt(cpu.pc));
+        if (!next || !next->store || next->address < watch.address || next->address >= watch.address + watch.length || chip(index).interruptPending())
             return;
         session_.advanceInstruction(index);
     }
@@ -530,16 +524,21 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
             report_ = {index, {}, SIZE_MAX};
             ends = true;
         }
+        ends = ends || localsChanged(index) || runTouching(index);
         break;
     case Kind::access: {
         const std::string by = session_.place(id, stop.pc * 2).brief();
         const std::string where = by.empty() ? fmt::format("0x{:04x}", stop.pc * 2) : by;
         for (Rule& rule : rules_) {
-            if (rule.kind != Rule::Kind::access || rule.chip != index)
+            if ((rule.kind != Rule::Kind::access && rule.kind != Rule::Kind::registers) || rule.chip != index || rule.watches.empty())
                 continue;
             const chip::avr::Watch& w = rule.watches[0];
             if (stop.address < w.address || stop.address >= w.address + w.length || (stop.write ? !w.writes : !w.reads))
                 continue;
+            if (rule.kind == Rule::Kind::registers) {
+                ends = touched(rule, stop.pc, !stop.write, stop.write) || ends;
+                continue;
+            }
             if (rule.stack) {
                 ends = fires(rule, index, fmt::format("{}: the stack has grown below {} at {}", id, rule.expression, where)) || ends;
                 continue;
@@ -567,6 +566,8 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
         for (Rule& rule : rules_)
             if (rule.kind == Rule::Kind::interrupt && rule.chip == index && ((rule.vectors >> stop.vector) & 1) != 0)
                 ends = fires(rule, index, fmt::format("{}: interrupt {} is entered", id, chip(index).table().vectors[stop.vector].name)) || ends;
+            else if (rule.kind == Rule::Kind::registers && rule.chip == index && (rule.flags || rule.stackPointer))
+                ends = touched(rule, stop.pc, false, true) || ends;  // it pushes an address and clears I
         break;
     case Kind::reset:
         for (Rule& rule : rules_)

@@ -7,7 +7,7 @@
 namespace bramix::session {
 
 struct Debugger::Rule {
-    enum class Kind : std::uint8_t { code, access, interrupt, edge, level, trigger, serial, time, finding, reset } kind = Kind::code;
+    enum class Kind : std::uint8_t { code, access, registers, interrupt, edge, level, trigger, serial, time, finding, reset } kind = Kind::code;
     bench::StopItem item;
     int side = 0;                   // of a measurement: 1 where it begins, 2 where it ends
     std::size_t index = SIZE_MAX;   // among the stops; SIZE_MAX: only meant once
@@ -23,6 +23,12 @@ struct Debugger::Rule {
     std::string expression, becomes;
     std::vector<std::uint8_t> last;  // bytes of the value when last looked at
     bool stack = false;
+    // registers: core registers, looked at around the instructions that name them; or a local of a function, looked at wherever that function runs
+    std::uint32_t registers = 0;     // bit by r number
+    bool flags = false, stackPointer = false;
+    std::string function;            // whose local it is; empty: a core register
+    bool reads = false, writes = false;
+    std::uint32_t lastAt = UINT32_MAX;  // where the local was looked at last
     // interrupt
     std::uint64_t vectors = 0;
     // edge, level

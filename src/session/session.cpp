@@ -79,6 +79,9 @@ namespace {
 
 // So much work lies between two remembered moments: what it takes to reach any moment from the one before.
 constexpr auto kRememberEvery = std::chrono::milliseconds(10);
+// And on the way through what is known already, which is gone less often; in pieces of about so much work.
+constexpr auto kRememberOnTheWay = std::chrono::milliseconds(40);
+constexpr auto kSlice = std::chrono::milliseconds(4);
 
 }  // namespace
 
@@ -95,6 +98,7 @@ void Session::branch()
     if (building_ || !behind_)
         return;
     const Time now = world_->now();
+    ++course_;
     inputs_.resize(applied_);
     history_.dropAfter(now);
     tape_.dropAfter(now);
@@ -106,32 +110,37 @@ void Session::branch()
     behind_ = false;
 }
 
-void Session::applyDueInputs()
+void Session::giveDueInputs(World& world, std::size_t& applied) const
 {
-    while (applied_ < inputs_.size() && inputs_[applied_].at <= world_->now()) {
-        const Input& input = inputs_[applied_++];
-        const Replay given(*this);
+    while (applied < inputs_.size() && inputs_[applied].at <= world.now()) {
+        const Input& input = inputs_[applied++];
         const std::size_t point = input.target.rfind('.');
         switch (input.kind) {
-        case Input::Kind::control: (void)world_->setControl(input.target.substr(0, point), input.target.substr(point + 1), input.value); break;
-        case Input::Kind::replace: (void)world_->replacePart(input.target); break;
+        case Input::Kind::control: (void)world.setControl(input.target.substr(0, point), input.target.substr(point + 1), input.value); break;
+        case Input::Kind::replace: (void)world.replacePart(input.target); break;
         case Input::Kind::send:
-            if (const auto uart = world_->uartByName(input.target))
-                world_->send(*uart, input.text);
+            if (const auto uart = world.uartByName(input.target))
+                world.send(*uart, input.text);
             break;
         case Input::Kind::poke:
-            for (std::size_t i = 0; i < world_->chips().size(); ++i)
-                if (world_->chips()[i].id == input.target)
-                    applyPoke(i, input.space, static_cast<std::uint32_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
+            for (World::ChipUnit& unit : world.chips())
+                if (unit.id == input.target)
+                    applyPoke(*unit.chip, input.space, static_cast<std::uint32_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
             break;
         case Input::Kind::pc:
-            for (World::ChipUnit& unit : world_->chips())
+            for (World::ChipUnit& unit : world.chips())
                 if (unit.id == input.target)
                     unit.chip->setPc(static_cast<std::uint32_t>(input.value));
             break;
         case Input::Kind::firmware: case Input::Kind::edit: break;  // history begins after them
         }
     }
+}
+
+void Session::applyDueInputs()
+{
+    const Replay given(*this);
+    giveDueInputs(*world_, applied_);
 }
 
 void Session::rememberInTime(std::chrono::steady_clock::time_point began)
@@ -156,6 +165,8 @@ void Session::remember()
 
 void Session::forgetPast()
 {
+    ++course_;
+    ++worldNumber_;
     inputs_.resize(applied_);
     history_.clear();
     latest_ = world_->now();
@@ -191,9 +202,8 @@ void Session::recall(const Remembered& from)
     applied_ = from.inputs;
 }
 
-void Session::applyPoke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value)
+void Session::applyPoke(chip::avr::Chip& c, debug::Space space, std::uint32_t address, std::uint8_t value)
 {
-    chip::avr::Chip& c = *world_->chips()[chip].chip;
     if (space == debug::Space::data) {
         c.poke(static_cast<std::uint16_t>(address), value);
     } else if (space == debug::Space::eeprom && address < c.eeprom().contents().size()) {
@@ -207,7 +217,7 @@ void Session::poke(std::size_t chip, debug::Space space, std::uint32_t address, 
 {
     branch();
     log({Input::Kind::poke, world_->now(), world_->chips()[chip].id, std::string(1, static_cast<char>(value)), static_cast<double>(address), space});
-    applyPoke(chip, space, address, value);
+    applyPoke(*world_->chips()[chip].chip, space, address, value);
 }
 
 void Session::setPc(std::size_t chip, std::uint32_t word)
@@ -255,14 +265,26 @@ Result<void> Session::travel(Time t)
             recall(*from);
         }
         world_->resume(true);
+        // A long way leaves moments behind, so that the next one near it is short.
+        Duration slice = std::chrono::milliseconds(1);
+        std::chrono::steady_clock::duration work{};
         while (world_->now() < t) {
             applyDueInputs();
-            const Time next = applied_ < inputs_.size() ? std::min(t, inputs_[applied_].at) : t;
+            const Time next = std::min({t, applied_ < inputs_.size() ? inputs_[applied_].at : t, world_->now() + slice});
+            const auto began = std::chrono::steady_clock::now();
             world_->runUntil(next);
+            const auto took = std::chrono::steady_clock::now() - began;
+            work += took;
+            slice = took < kSlice / 2 ? slice * 2 : took > kSlice * 2 ? std::max(slice / 2, Duration(std::chrono::microseconds(1))) : slice;
             if (world_->debugStop())
                 world_->resume(false);
             else if (world_->faulted() || world_->now() < next)
                 break;
+            if (work >= kRememberOnTheWay && options_.historyBytes != 0 && world_->now() < t) {
+                world_->flushProbes();
+                history_.add({world_->remember(), applied_});
+                work = {};
+            }
         }
         applyDueInputs();
         world_->resume(true);
@@ -404,6 +426,8 @@ Result<void> Session::restart()
     inputs_.clear();
     applied_ = 0;
     history_.clear();
+    ++course_;
+    ++worldNumber_;
     symbolFile_.clear();
     takeWorld(std::move(*fresh));
     latest_ = world_->now();

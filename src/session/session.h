@@ -113,6 +113,12 @@ public:
     [[nodiscard]] Time earliest() const { return history_.empty() ? world_->now() : history_.moments().front().moment->at; }
     [[nodiscard]] Time latest() const { return std::max(latest_, world_->now()); }
     [[nodiscard]] const History& history() const { return history_; }
+    // Another number: what was known of the past, or of what lay ahead, is no more.
+    [[nodiscard]] std::uint64_t course() const { return course_; }
+    // Another number: another world, or other firmware in it. Moments belong to one.
+    [[nodiscard]] std::uint64_t worldNumber() const { return worldNumber_; }
+    // Gives the inputs that are due to a world that goes through the same run; `applied` counts those that were given.
+    void giveDueInputs(bench::World& world, std::size_t& applied) const;
     // Remembers the present.
     void remember();
     // Going through the past: nothing is recorded, nothing is told.
@@ -181,7 +187,7 @@ private:
     void branch();
     // What happens now has happened before, and is recorded.
     [[nodiscard]] bool knows(Time at) const { return behind_ && at <= latest_; }
-    void applyPoke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
+    static void applyPoke(chip::avr::Chip& chip, debug::Space space, std::uint32_t address, std::uint8_t value);
     // The wiring or the firmware is another now: the past before it cannot be gone back into.
     void forgetPast();
     void applyDueInputs();
@@ -201,6 +207,7 @@ private:
     std::vector<Input> inputs_;
     std::size_t applied_ = 0;  // how many of them lie behind; those ahead are given again in time
     History history_{0};
+    std::uint64_t course_ = 1, worldNumber_ = 1;
     Time latest_{};
     bool behind_ = false;  // the present lies before latest_, and nothing new has been done
     SerialLog serialLog_;

@@ -137,7 +137,7 @@ private slots:
         const auto s = bench_.open();
         Debugger d(*s);
         for (const auto& [at, part] : {std::pair{"keeper.c:900", "no code"}, {"gate_of_nowhere", "neither a function"}, {"change chamber", "chamber"}, {"rise mcu.PZ9", "no pin"}, {"interrupt NOON", "no interrupt"},
-                                       {"time soon", "not a time"}, {"0x99999999", "not an address"}, {"", "empty"}, {"serial ready", "no text"}, {"stack 7", "SRAM"}}) {
+                                       {"time soon", "not a time"}, {"0x99999999", "not an address"}, {"", "empty"}, {"serial ready", "no text"}, {"stack 7", "SRAM"}, {"change pc", "every instruction"}, {"change sum in nowhere", "no function"}, {"change lid in mean", "no variable of mean"}}) {
             d.setStops({stop(at)});
             QVERIFY2(QString::fromStdString(d.stops()[0].problem).contains(part), d.stops()[0].problem.c_str());
         }
@@ -583,6 +583,116 @@ int main(void)
         QVERIFY(d.backToChange("deep").has_value());
         QVERIFY(d.frames().back().place.function != "main");
         QVERIFY(!d.backToChange("mcu.PB5").has_value());
+    }
+
+    // Held against a second session that goes instruction by instruction and compares.
+    void coreRegistersStopWhereTheyChange_data()
+    {
+        QTest::addColumn<QString>("name");
+        for (const char* name : {"r24", "r18", "sreg", "sp", "r30", "0x0018", "SPL"})
+            QTest::newRow(name) << QString(name);
+    }
+    void coreRegistersStopWhereTheyChange()
+    {
+        QFETCH(QString, name);
+        const auto other = bench_.open();
+        const auto& cpu = other->world().chips()[0].chip->cpu();
+        const auto value = [&] { return name == "sreg" ? cpu.sreg : name == "sp" ? cpu.sp : name == "SPL" ? cpu.sp & 0xFF : name == "0x0018" ? cpu.data[24] : cpu.data[name.mid(1).toUInt()]; };
+        std::vector<std::pair<Time, int>> changes;
+        other->advance(Time(1900us));  // interrupts are due soon
+        for (int last = value(); changes.size() < 200 && other->world().now() < Time(4ms);) {
+            other->advanceInstruction(0);
+            if (value() != last)
+                changes.emplace_back(other->world().chips()[0].chip->now(), last = value());
+        }
+        QVERIFY(changes.size() > 12);
+        const auto s = bench_.open();
+        Debugger d(*s);
+        s->advance(Time(1900us));
+        d.setStops({stop("change " + name)});
+        QCOMPARE(QString::fromStdString(d.stops()[0].problem), QString());
+        for (const auto& [at, what] : changes) {
+            d.begin();
+            QVERIFY(finish(*s, d));
+            // SP is changed by halves where a program sets it; the stop comes when it is whole.
+            if (name == "sp" && s->world().now() > at)
+                continue;
+            QCOMPARE(s->world().now(), at);
+            QVERIFY2(d.report().text.find(" has changed " + name.toStdString()) != std::string::npos, d.report().text.c_str());
+        }
+        d.setStops({});
+        // And back the same way.
+        if (name != "sp")
+            for (std::size_t i = 0; i < 12; ++i) {
+                QVERIFY(d.backToChange(name.toStdString()).has_value());
+                QVERIFY2(s->world().now() < changes[changes.size() - 1 - i].first, qPrintable(QString("%1: %2 %3 %4").arg(i).arg(s->world().now().time_since_epoch().count()).arg(changes[changes.size() - 1 - i].first.time_since_epoch().count()).arg(d.frames()[0].place.function.c_str())));
+                QVERIFY(d.begin(Step::instruction).has_value());
+                QVERIFY(finish(*s, d));
+                QCOMPARE(s->world().now(), changes[changes.size() - 1 - i].first);
+                QVERIFY(d.back(Step::instruction).has_value());
+            }
+    }
+
+    // What the source says the sum becomes, one element after another: at every level of optimisation, wherever the compiler keeps it.
+    void localsStopWhereTheyChange_data()
+    {
+        QTest::addColumn<QString>("level");
+        for (const char* level : {"-O0", "-O1", "-Os", "-O2", "-Og"})
+            QTest::newRow(level) << QString(level);
+    }
+    void localsStopWhereTheyChange()
+    {
+        QFETCH(QString, level);
+        KeeperBench bench;
+        // Without its interrupt, which would call the same function in the midst of it.
+        QVERIFY(bench.build({"-gdwarf-4", level}, QString(kKeeper).replace("sei();", "")));
+        const auto s = bench.open();
+        Debugger d(*s);
+        const auto sum = [&] { return debug::unsignedOf(d.evaluate("sum").value_or(debug::Value{}).bytes); };
+        // The first call adds up 9, 8, 7 and what PINC reads, which is 0.
+        d.setStops({stop("change sum in mean")});
+        QCOMPARE(QString::fromStdString(d.stops()[0].problem), QString());
+        std::vector<std::uint64_t> seen;
+        for (int i = 0; i < 8; ++i) {
+            d.begin();
+            QVERIFY(finish(*s, d));
+            seen.push_back(sum());
+        }
+        // Where it is set to nothing it is seen, too, and what stood in its place before that.
+        seen.erase(seen.begin(), std::find(seen.begin(), seen.end(), 9U));
+        QVERIFY2(seen.size() >= 3 && seen[0] == 9 && seen[1] == 17 && seen[2] == 24, qPrintable(QString::number(seen.size())));
+        // Back over the same.
+        d.setStops({});
+        QVERIFY(until(*s, d, stop("change sum in mean to 17")) && sum() == 17);
+        QVERIFY(until(*s, d, stop("change sum to 24")) && sum() == 24);
+        for (const std::uint64_t before : {17, 9}) {
+            const auto ok = d.backToChange("sum in mean");
+            QVERIFY2(ok, ok ? "" : ok.error().text().c_str());
+            QVERIFY(until(*s, d, stop("change sum in mean")));
+            QVERIFY(sum() == (before == 17 ? 24U : 17U));
+            QVERIFY(d.backToChange("sum in mean").has_value());
+            QVERIFY(sum() <= before);
+        }
+        QVERIFY(until(*s, d, stop("write sum in mean")));
+        QVERIFY2(QString::fromStdString(d.report().text).contains(" has written sum"), d.report().text.c_str());
+        QVERIFY(until(*s, d, stop("read sum in mean")));
+        QVERIFY2(QString::fromStdString(d.report().text).contains(" has read sum"), d.report().text.c_str());
+    }
+
+    // A breakpoint at the very instruction that comes behind one that was watched is met, too.
+    void aStopBehindAnotherIsMet()
+    {
+        const auto s = bench_.open();
+        Debugger d(*s);
+        QVERIFY(until(*s, d, stop("change ticks to 3")));  // (3 + 4) / 2
+        const QString behind = QString("0x%1").arg(pc(*s), 4, 16, QChar('0'));
+        const auto t = bench_.open();
+        Debugger e(*t);
+        e.setStops({stop("write ticks", "gates[1].cm == 77"), stop(behind)});
+        e.begin();
+        QVERIFY(finish(*t, e));
+        QCOMPARE(e.report().stop, std::size_t{1});
+        QCOMPARE(t->world().now(), s->world().now());
     }
 
     void backToAStopThatWasPassed()

@@ -184,8 +184,11 @@ std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
             noteAccess(address, data[address], data[address], false);
         return data[address];
     }
-    if (address < 0x20)
+    if (address < 0x20) {
+        if (!watched_.empty()) [[unlikely]]
+            noteAccess(address, data[address], data[address], false);
         return data[address];
+    }
     if (address < core_.ramStart) {
         const std::uint8_t value = coreIoRead(address, at);
         if (!watched_.empty()) [[unlikely]]
@@ -199,7 +202,7 @@ std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
 void Cpu::writeData(std::uint16_t address, std::uint8_t value, std::int64_t at)
 {
     if (!watched_.empty() && address <= core_.ramEnd) [[unlikely]]
-        noteAccess(address, data[address], value, true);
+        noteAccess(address, address == kSreg ? sreg : address == kSpl ? static_cast<std::uint8_t>(sp) : address == kSph ? static_cast<std::uint8_t>(sp >> 8) : data[address], value, true);
     if (address >= core_.ramStart && address <= core_.ramEnd) [[likely]] {
         (isWatched(address) ? underWatch_ : access_)[address] = kPlain;
         data[address] = value;

@@ -1,0 +1,336 @@
+// Going through the past in a world of its own.
+#include "session/lookback.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "debug/expression.h"
+#include "session/debugger.h"
+
+namespace bramix::session {
+
+using bench::World;
+
+namespace {
+
+constexpr int kStepsBetweenLooksAtTheClock = 256;
+constexpr std::uint16_t kNoFunction = UINT16_MAX;
+
+}  // namespace
+
+// One chip's way through the past.
+struct Lookback::Pass {
+    std::unique_ptr<World> world;
+    std::uint64_t built = 0;      // the session's world after which this one was built
+    std::size_t chip = 0;
+    std::size_t applied = 0;      // inputs given
+    bool placed = false;          // it stands somewhere from which it can go on
+    bool ended = false;           // nothing more can be found
+    Time from{}, at{};            // what is known
+    std::string trouble;
+
+    std::vector<std::uint16_t> functionAt;  // by word
+    std::vector<std::string> names;         // of functions
+    struct Open {
+        std::uint16_t function = kNoFunction;
+        std::uint16_t sp = 0;     // behind the return address
+        std::size_t span = 0;
+    };
+    std::vector<Open> stack;
+    std::uint16_t spBefore = 0;
+    bool functions = false;
+    std::map<std::string, Found> found;     // by variable
+    struct Variable {
+        std::string expression;
+        debug::Value where;
+        std::vector<std::uint8_t> last;
+        bool open = false;
+    };
+    std::vector<Variable> variables;
+
+    [[nodiscard]] const World::ChipUnit& unit() const { return world->chips()[chip]; }
+    Found& functionsFound() { return found[std::string()]; }
+};
+
+Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
+
+Lookback::~Lookback() = default;
+
+void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
+{
+    from = std::max(from, Time{});
+    to = std::min(to, session_.latest());
+    std::map<std::string, std::vector<std::string>> byChip;
+    for (const Wish& w : wishes)
+        byChip[w.chip].push_back(w.variable);
+    std::erase_if(passes_, [&](const auto& p) { return !byChip.contains(p.first); });
+    const bool anotherCourse = course_ != session_.course();
+    course_ = session_.course();
+    from_ = from;
+    to_ = to;
+    for (auto& [chip, variables] : byChip) {
+        auto& pass = passes_[chip];
+        std::sort(variables.begin(), variables.end());
+        variables.erase(std::unique(variables.begin(), variables.end()), variables.end());
+        const auto same = [&] { return pass->found.size() == variables.size() && std::all_of(variables.begin(), variables.end(), [&](const auto& v) { return pass->found.contains(v); }); };
+        // What begins earlier, or so much later that what lies between would be in vain, or is of another course, is looked for anew.
+        const bool keeps = pass != nullptr && !anotherCourse && same() && from >= pass->from && from <= pass->at && !pass->ended;
+        if (keeps)
+            continue;
+        if (pass != nullptr && !anotherCourse && same() && from >= pass->from && to <= pass->at)
+            continue;
+        auto world = pass == nullptr ? nullptr : std::move(pass->world);
+        const std::uint64_t built = pass == nullptr ? 0 : pass->built;
+        pass = std::make_unique<Pass>();
+        pass->world = std::move(world);
+        pass->built = built;
+        // A little more than is seen, so that moving the view a little finds it there.
+        pass->from = pass->at = std::max(Time{}, from - (to - from) / 4);
+        for (const std::string& v : variables)
+            pass->found[v] = {};
+        pass->functions = pass->found.contains(std::string());
+        if (to - from > kLongest) {
+            pass->ended = true;
+            pass->trouble = fmt::format("zoom in to {} or less", kernel::formatQuantity(kernel::seconds(kLongest), kernel::Unit::second));
+        }
+        const auto& chips = session_.world().chips();
+        const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == chip; });
+        pass->chip = static_cast<std::size_t>(unit - chips.begin());
+        if (unit == chips.end() || unit->firmwareFile.empty()) {
+            pass->ended = true;
+            pass->trouble = unit == chips.end() ? chip + " is no chip of this bench" : chip + " has no firmware";
+        }
+        for (auto& [variable, found] : pass->found)
+            found.trouble = pass->trouble;
+    }
+}
+
+bool Lookback::busy() const
+{
+    return std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
+}
+
+Time Lookback::knownTo(const std::string& chip) const
+{
+    const auto pass = passes_.find(chip);
+    return pass == passes_.end() ? Time{} : pass->second->at;
+}
+
+const Found* Lookback::found(const Wish& wish) const
+{
+    const auto pass = passes_.find(wish.chip);
+    if (pass == passes_.end())
+        return nullptr;
+    const auto found = pass->second->found.find(wish.variable);
+    return found == pass->second->found.end() ? nullptr : &found->second;
+}
+
+// Puts the world to where the pass begins; false where that cannot be reached.
+bool Lookback::begin(Pass& pass)
+{
+    const auto give = [&](const std::string& trouble) {
+        for (auto& [variable, found] : pass.found)
+            if (found.trouble.empty())
+                found.trouble = trouble;
+        pass.ended = true;
+        return false;
+    };
+    const Remembered* moment = session_.history().before(pass.from);
+    if (moment == nullptr) {
+        if (session_.history().empty())
+            return give("the past is not remembered");
+        pass.from = pass.at = session_.earliest();
+        moment = session_.history().before(pass.from);
+    }
+    if (pass.world == nullptr || pass.built != session_.worldNumber()) {
+        auto world = World::build(session_.document(), catalogue_, {session_.options().seed, session_.options().folder}, nullptr);
+        if (!world)
+            return give(world.error().text());
+        pass.world = std::move(*world);
+        pass.built = session_.worldNumber();
+        for (std::size_t i = 0; i < pass.world->chips().size(); ++i) {
+            const World::ChipUnit& unit = session_.world().chips()[i];
+            if (!unit.firmwareFile.empty())
+                pass.world->installFirmware(i, unit.firmware, unit.firmwareFile);
+        }
+    }
+    pass.world->recall(*moment->moment);
+    pass.applied = moment->inputs;
+    while (pass.world->now() < pass.from) {
+        session_.giveDueInputs(*pass.world, pass.applied);
+        const Time next = pass.applied < session_.inputs().size() ? std::min(pass.from, session_.inputs()[pass.applied].at) : pass.from;
+        const Time before = pass.world->now();
+        pass.world->runUntil(next);
+        if (pass.world->faulted() || (pass.world->now() == before && next > before))
+            break;
+    }
+    pass.placed = true;
+
+    const Program& program = session_.program(pass.unit().id);
+    const debug::Symbols& symbols = program.symbols;
+    const ChipTarget target(pass.unit());
+    if (pass.functions) {
+        Found& found = pass.functionsFound();
+        const std::size_t words = pass.unit().chip->cpu().flash().size();
+        pass.functionAt.assign(words, kNoFunction);
+        for (const debug::Function& f : symbols.functions()) {
+            if (f.caller >= 0 || pass.names.size() >= kNoFunction)
+                continue;
+            const auto number = static_cast<std::uint16_t>(pass.names.size());
+            pass.names.push_back(f.name);
+            for (const debug::CodeRange& range : f.ranges)
+                for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, words); ++a)
+                    pass.functionAt[a] = number;
+        }
+        if (pass.names.empty())
+            found.trouble = "the firmware tells no functions";
+        // Those that have called it already.
+        const std::vector<debug::Frame> frames = program.frames.unwind(symbols, target, registersOf(*pass.unit().chip));
+        const int bytes = pass.unit().table->core.longPc ? 3 : 2;
+        for (auto f = frames.rbegin(); f != frames.rend(); ++f) {
+            if (f->inlined)
+                continue;
+            const std::uint32_t word = f->registers.pc / 2;
+            const std::uint16_t number = word < words ? pass.functionAt[word] : kNoFunction;
+            found.spans.push_back({pass.from, pass.from, static_cast<std::uint32_t>(pass.stack.size()), number == kNoFunction ? std::string() : pass.names[number]});
+            pass.stack.push_back({number, static_cast<std::uint16_t>(f->cfa - bytes), found.spans.size() - 1});
+        }
+        pass.spBefore = pass.unit().chip->cpu().sp;
+    }
+    for (auto& [variable, found] : pass.found) {
+        if (variable.empty() || !found.trouble.empty())
+            continue;
+        debug::Evaluator evaluator(session_.program(pass.unit().id).symbols, target, nullptr);
+        auto value = evaluator.evaluate(variable);
+        if (!value)
+            found.trouble = value.error().text();
+        else if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
+            found.trouble = variable + " has no place in data memory";
+        else
+            pass.variables.push_back({variable, *value, {}, false});
+    }
+    return true;
+}
+
+// What has become of it all, now that one more instruction has run.
+void Lookback::look(Pass& pass)
+{
+    const chip::avr::Chip& c = *pass.unit().chip;
+    const Time now = c.now();
+    if (Found* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty()) {
+        const chip::avr::Cpu& cpu = c.cpu();
+        while (!pass.stack.empty() && cpu.sp > pass.stack.back().sp && pass.stack.size() > 1) {
+            found->spans[pass.stack.back().span].to = now;
+            pass.stack.pop_back();
+        }
+        const std::uint16_t function = cpu.pc < pass.functionAt.size() ? pass.functionAt[cpu.pc] : kNoFunction;
+        const bool called = cpu.sp < pass.spBefore && (pass.stack.empty() || function != pass.stack.back().function || cpu.pc == 0 || pass.functionAt[cpu.pc - 1] != function);
+        const bool jumped = !called && (pass.stack.empty() || function != pass.stack.back().function);
+        if (jumped && !pass.stack.empty()) {
+            found->spans[pass.stack.back().span].to = now;
+            pass.stack.pop_back();
+        }
+        if (called || jumped) {
+            if (found->spans.size() >= kMostSpans) {
+                found->tooMany = pass.ended = true;
+            } else {
+                found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), function == kNoFunction ? std::string() : pass.names[function]});
+                pass.stack.push_back({function, cpu.sp, found->spans.size() - 1});
+            }
+        }
+        pass.spBefore = cpu.sp;
+    }
+    for (Pass::Variable& v : pass.variables) {
+        const auto differs = [&] {
+            for (std::size_t i = 0; i < v.where.bytes.size(); ++i)
+                if (c.peek(static_cast<std::uint16_t>(v.where.address + i)) != v.where.bytes[i])
+                    return true;
+            return false;
+        };
+        if (v.open && !differs())
+            continue;
+        Found& found = pass.found[v.expression];
+        if (v.open)
+            found.spans.back().to = now;
+        if (found.spans.size() >= kMostSpans) {
+            found.tooMany = pass.ended = true;
+            continue;
+        }
+        for (std::size_t i = 0; i < v.where.bytes.size(); ++i)
+            v.where.bytes[i] = c.peek(static_cast<std::uint16_t>(v.where.address + i));
+        const ChipTarget target(pass.unit());
+        // A value of several bytes that is half stored stands no longer than it takes to store the rest; it is not shown.
+        constexpr std::int64_t kHalfStoredCycles = 2 * 3;
+        if (v.open && v.where.bytes.size() > 1 && found.spans.back().to - found.spans.back().from <= c.clock().span(kHalfStoredCycles) && found.spans.size() > 1)
+            found.spans.pop_back();
+        found.spans.push_back({v.open && !found.spans.empty() ? found.spans.back().to : now, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(v.where, debug::Radix::natural)});
+        v.open = true;
+    }
+}
+
+void Lookback::step(Pass& pass)
+{
+    session_.giveDueInputs(*pass.world, pass.applied);
+    const Time before = pass.unit().chip->now();
+    pass.world->stepInstruction(pass.chip);
+    look(pass);
+    pass.at = std::max(pass.at, pass.unit().chip->now());
+    if (pass.world->faulted() || pass.unit().chip->now() == before)
+        pass.ended = pass.ended || pass.world->faulted();
+}
+
+// Spans that go on reach as far as has been looked.
+void Lookback::close(Pass& pass)
+{
+    if (pass.functions)
+        for (const Pass::Open& open : pass.stack)
+            pass.functionsFound().spans[open.span].to = pass.at;
+    for (const Pass::Variable& v : pass.variables)
+        if (v.open)
+            pass.found[v.expression].spans.back().to = pass.at;
+}
+
+bool Lookback::work(std::chrono::steady_clock::duration budget)
+{
+    const auto until = std::chrono::steady_clock::now() + budget;
+    bool changed = false;
+    for (auto& [chip, pass] : passes_) {
+        if (pass->ended || pass->at >= to_)
+            continue;
+        changed = true;
+        if (!pass->placed && !begin(*pass))
+            continue;
+        if (pass->variables.empty() && (!pass->functions || !pass->functionsFound().trouble.empty())) {
+            pass->ended = true;
+            continue;
+        }
+        if (pass->functions || !pass->variables.empty())
+            look(*pass);
+        do
+            for (int i = 0; i < kStepsBetweenLooksAtTheClock && pass->at < to_ && !pass->ended; ++i)
+                step(*pass);
+        while (pass->at < to_ && !pass->ended && std::chrono::steady_clock::now() < until);
+        close(*pass);
+        // What lies far behind the window is not wanted any more.
+        for (auto& [variable, found] : pass->found)
+            if (found.spans.size() > kMostSpans / 2 && pass->from < from_ - (to_ - from_)) {
+                const Time keep = from_ - (to_ - from_);
+                std::vector<std::size_t> moved(found.spans.size(), 0);
+                std::vector<Span> kept;
+                for (std::size_t i = 0; i < found.spans.size(); ++i)
+                    if (found.spans[i].to >= keep) {
+                        moved[i] = kept.size();
+                        kept.push_back(std::move(found.spans[i]));
+                    }
+                if (variable.empty())
+                    for (Pass::Open& open : pass->stack)
+                        open.span = moved[open.span];
+                found.spans = std::move(kept);
+                pass->from = std::max(pass->from, keep);
+            }
+    }
+    return changed;
+}
+
+}  // namespace bramix::session

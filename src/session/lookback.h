@@ -1,0 +1,77 @@
+// What was not recorded, found out afterwards: which function ran, what variables were.
+//
+// The idea: a run is the same each time, so nothing that can be had by running it once more needs recording. A second world, built like the first, goes through the
+// stretch of time that is looked at, from the nearest remembered moment, instruction by instruction, and notes what it sees; the bench itself stands where it
+// stands. It works in small pieces, keeps what it has found, and goes on from there as the run goes on.
+// Only for the thread that owns the session.
+// Tested by tests/session/lookback_test.cpp.
+#pragma once
+
+#include <chrono>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "session/session.h"
+
+namespace bramix::session {
+
+// A function that ran, or a value that stood, from one instant to another.
+struct Span {
+    Time from{}, to{};
+    std::uint32_t depth = 0;  // of a function: how many stand below it on the stack
+    std::string text;
+    bool operator==(const Span&) const = default;
+};
+
+// What has been found of one lane so far.
+struct Found {
+    std::string trouble;      // why nothing can be found, or empty
+    std::vector<Span> spans;  // in order of their beginning; those that go on end where the search has come to
+    bool tooMany = false;     // the search ended there
+};
+
+class Lookback {
+public:
+    Lookback(Session& session, const bench::Catalogue& catalogue);
+    ~Lookback();
+    Lookback(const Lookback&) = delete;
+    Lookback& operator=(const Lookback&) = delete;
+
+    // Longer stretches are not gone through: a second of board time takes seconds.
+    static constexpr Duration kLongest = std::chrono::seconds(2);
+    static constexpr std::size_t kMostSpans = 20'000;
+
+    struct Wish {
+        std::string chip;
+        std::string variable;  // an expression over globals; empty: the functions
+        auto operator<=>(const Wish&) const = default;
+    };
+    // What is wanted from now on, and where.
+    void want(const std::vector<Wish>& wishes, Time from, Time to);
+    // Goes on for about so long. True where that changed anything.
+    bool work(std::chrono::steady_clock::duration budget);
+    // There is more to be found.
+    [[nodiscard]] bool busy() const;
+    // How far from the beginning of what is wanted everything is known.
+    [[nodiscard]] Time knownTo(const std::string& chip) const;
+    // Null where it was not wanted.
+    [[nodiscard]] const Found* found(const Wish& wish) const;
+
+private:
+    struct Pass;
+    [[nodiscard]] bool begin(Pass& pass);
+    void step(Pass& pass);
+    void look(Pass& pass);
+    void close(Pass& pass);
+
+    Session& session_;
+    const bench::Catalogue& catalogue_;
+    std::map<std::string, std::unique_ptr<Pass>> passes_;  // by chip
+    Time from_{}, to_{};
+    std::uint64_t course_ = 0;  // of the session, to which what was found belongs
+};
+
+}  // namespace bramix::session

@@ -1,0 +1,138 @@
+// What is found out afterwards, held against the bench itself put back to instants of that time.
+#include <QtTest>
+
+#include "debug/expression.h"
+#include "kernel/random.h"
+#include "session/keeper_bench.h"
+#include "session/lookback.h"
+
+using namespace bramix;
+using namespace bramix::session;
+using namespace bramix::test;
+using namespace std::chrono_literals;
+using kernel::Time;
+
+class LookbackTest : public QObject {
+    Q_OBJECT
+
+private:
+    KeeperBench bench_;
+
+    static void finishLooking(Lookback& look)
+    {
+        for (int i = 0; i < 1000 && look.busy(); ++i)
+            (void)look.work(100ms);
+        QVERIFY(!look.busy());
+    }
+    // What stands over an instant, the outermost first.
+    static QStringList at(const Found& found, Time t)
+    {
+        std::vector<const Span*> spans;
+        for (const Span& s : found.spans)
+            if (s.from <= t && t < s.to)
+                spans.push_back(&s);
+        std::sort(spans.begin(), spans.end(), [](const Span* a, const Span* b) { return a->depth < b->depth; });
+        QStringList out;
+        for (const Span* s : spans)
+            out << QString::fromStdString(s->text);
+        return out;
+    }
+
+private slots:
+    void initTestCase()
+    {
+        if (!haveCompiler())
+            QSKIP("avr-gcc is not installed");
+    }
+
+    void functionsAndVariablesAreThoseOfTheBenchItself_data()
+    {
+        QTest::addColumn<QString>("level");
+        for (const char* level : {"-O0", "-Os", "-O2"})
+            QTest::newRow(level) << QString(level);
+    }
+    void functionsAndVariablesAreThoseOfTheBenchItself()
+    {
+        QFETCH(QString, level);
+        QVERIFY(bench_.build({"-gdwarf-4", level}));
+        const auto s = bench_.open();
+        s->advance(Time(20ms));
+        const auto before = stateOf(*s);
+        Lookback look(*s, bench_.catalogue);
+        const std::vector<Lookback::Wish> wishes{{"mcu", ""}, {"mcu", "ticks"}, {"mcu", "shown"}, {"mcu", "gates[0].open"}};
+        look.want(wishes, Time(10ms), Time(11ms));
+        finishLooking(look);
+        QVERIFY(stateOf(*s) == before);  // the bench has not been touched
+        const Found* functions = look.found(wishes[0]);
+        QVERIFY(functions != nullptr && functions->trouble.empty() && !functions->tooMany);
+        QVERIFY2(functions->spans.size() > 30, qPrintable(QString::number(functions->spans.size())));
+        Debugger d(*s);
+        kernel::Random random(5);
+        QSet<QString> met;
+        int compared = 0;
+        for (int i = 0; i < 150; ++i) {
+            QVERIFY(s->goTo(Time(10ms) + std::chrono::nanoseconds(random.below(990'000))).has_value());
+            const Time t = s->world().chips()[0].chip->now();
+            QStringList expected;
+            for (const debug::Frame& f : d.frames())
+                if (!f.inlined)
+                    expected.prepend(QString::fromStdString(f.place.function));
+            met += QSet<QString>(expected.begin(), expected.end());
+            if (expected.first() != "main")
+                continue;  // the library's assembler, which has no description of its frames
+            ++compared;
+            const QStringList got = at(*functions, t);
+            QVERIFY2(got.mid(got.size() - expected.size()) == expected, qPrintable(QString("%1: found %2, stands %3").arg(t.time_since_epoch().count()).arg(got.join(" "), expected.join(" "))));
+            for (std::size_t w = 1; w < wishes.size(); ++w) {
+                const Found* found = look.found(wishes[w]);
+                QVERIFY2(found->trouble.empty(), found->trouble.c_str());
+                const auto value = d.evaluate(wishes[w].variable);
+                const ChipTarget target(s->world().chips()[0]);
+                const QString text = QString::fromStdString(debug::Evaluator(s->program("mcu").symbols, target, nullptr).format(*value, debug::Radix::natural));
+                const QStringList there = at(*found, t);
+                // A value that is half stored is passed over.
+                if (there != QStringList{text})
+                    QVERIFY2(wishes[w].variable == "ticks" && d.frames()[0].place.function == "__vector_11", qPrintable(there.join(" ") + " and not " + text));
+            }
+        }
+        QVERIFY(compared > 75);
+        QVERIFY2(met.contains("ladder") && met.contains("mean") && met.contains("__vector_11"), qPrintable(met.values().join(" ")));
+    }
+
+    void itGoesOnWithTheRunAndBeginsAnewWhereItMust()
+    {
+        QVERIFY(bench_.build({"-gdwarf-4", "-Os"}));
+        const auto s = bench_.open();
+        s->advance(Time(5ms));
+        Lookback look(*s, bench_.catalogue);
+        const std::vector<Lookback::Wish> wishes{{"mcu", "ticks"}};
+        look.want(wishes, Time(4ms), Time(5ms));
+        finishLooking(look);
+        const Time known = look.knownTo("mcu");
+        QVERIFY(known >= Time(5ms));
+        const std::string last = look.found(wishes[0])->spans.back().text;
+        s->advance(Time(6ms));
+        look.want(wishes, Time(5ms), Time(6ms));
+        QVERIFY(look.busy());
+        QVERIFY(look.knownTo("mcu") == known);  // what was found is kept
+        finishLooking(look);
+        QVERIFY(look.found(wishes[0])->spans.back().text != last);
+        // Another course: what was found of the old one is no more.
+        QVERIFY(s->goTo(Time(4500us)).has_value());
+        s->poke(0, debug::Space::data, static_cast<std::uint32_t>(0x25), 0);
+        s->advance(Time(6ms));
+        look.want(wishes, Time(5ms), Time(6ms));
+        QVERIFY(look.knownTo("mcu") < Time(5ms));
+        finishLooking(look);
+        // What cannot be found says why.
+        look.want({{"mcu", "lid"}, {"gate", ""}}, Time(5ms), Time(6ms));
+        finishLooking(look);
+        QVERIFY(look.found({"mcu", "lid"})->trouble.find("lid") != std::string::npos);
+        QVERIFY(look.found({"gate", ""})->trouble.find("no chip") != std::string::npos);
+        look.want(wishes, Time{}, Time(6ms));
+        QVERIFY(look.found(wishes[0])->trouble.empty());
+    }
+};
+
+QTEST_GUILESS_MAIN(LookbackTest)
+#include "lookback_test.moc"
