@@ -316,6 +316,15 @@ struct World::Builder {
                 if (w->observer_ != nullptr)
                     w->observer_->serialByte(u, byte, good, true, at);
             };
+            uart.line->otherRate = [w, u](double heard, double expected, Time at) {
+                Finding f;
+                f.severity = Severity::warning;
+                f.rule = "serial-rate";
+                f.where = w->uarts_[u].name;
+                f.time = at;
+                f.message = fmt::format("{} sends at about {:.0f} baud, measured, and its serial line is set to {:.0f}: what comes is garbled, as on a wire; set both to one rate, or the line to follow", f.where, heard, expected);
+                w->report(std::move(f));
+            };
             uart.line->sending = [w, u](std::uint8_t byte, Time at) {
                 if (w->observer_ != nullptr)
                     w->observer_->serialByte(u, byte, true, false, at);

@@ -108,6 +108,10 @@ void SerialLine::pinChanged(circuit::PinId /*pin*/, bool level, Time at)
     if (listening_)
         takeSamples(at, listenLevel_);
     listenLevel_ = level;
+    if (fixedBit_) {
+        heard_.edge(at);
+        judgeRate(at);
+    }
     if (level || listening_)
         return;
     const LineFormat f = format();
@@ -155,8 +159,23 @@ void SerialLine::sample(Time at)
         const unsigned expected = f.parity == LineFormat::Parity::even ? odd : odd ^ 1U;
         good = good && ((listenBits_ >> (1 + f.dataBits)) & 1U) == expected;
     }
+    bad_ += good ? 0 : 1;
     if (received)
         received(static_cast<std::uint8_t>(data), good, at);
+}
+
+// Levels shorter than a bit say so by themselves; where they are longer, broken characters do.
+void SerialLine::judgeRate(Time at)
+{
+    constexpr double kSame = 0.03, kShorter = 0.9;
+    if (otherRateTold_ || heard_.count() % kernel::ShortestLevel::kLevels != 0 || !heard_.sure() || !otherRate)
+        return;
+    const double expected = 1 / kernel::seconds(*fixedBit_), heard = heard_.rate();
+    const bool shorter = kernel::seconds(heard_.shortest()) < kShorter * kernel::seconds(*fixedBit_);
+    if (std::abs(heard / expected - 1) < kSame || (!shorter && bad_ == 0))
+        return;
+    otherRateTold_ = true;
+    otherRate(heard, expected, at);
 }
 
 kernel::Result<std::unique_ptr<Part>> makeSerialLine(PartContext& context)

@@ -10,6 +10,7 @@
 #include <deque>
 #include <optional>
 
+#include "kernel/shortest_level.h"
 #include "parts/part.h"
 
 namespace bramix::parts {
@@ -38,6 +39,8 @@ public:
     std::function<LineFormat()> follow;
     // A character has come in; `at` is the middle of its stop bit, `good` whether that was high and the parity right.
     std::function<void(std::uint8_t byte, bool good, kernel::Time at)> received;
+    // What comes is at another rate than the fixed one, in bits a second; told once.
+    std::function<void(double heard, double expected, kernel::Time at)> otherRate;
     // A character has begun to go out.
     std::function<void(std::uint8_t byte, kernel::Time at)> sending;
 
@@ -46,7 +49,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(toSend_, connected_, sendBits_, sendCount_, sendAt_, sendStart_, sendBit_, listening_, listenStart_, listenBit_, listenAt_, listenCount_, listenBits_, listenLevel_, txLevel_, sendAlarm_,
+        ar(toSend_, connected_, sendBits_, sendCount_, sendAt_, sendStart_, sendBit_, listening_, listenStart_, listenBit_, listenAt_, listenCount_, listenBits_, listenLevel_, heard_, bad_, otherRateTold_, txLevel_, sendAlarm_,
            listenAlarm_);
         if constexpr (Archive::kLoading)
             if (connected_)
@@ -61,6 +64,7 @@ private:
     [[nodiscard]] kernel::Time sampleTime(unsigned bit) const;
     void takeSamples(kernel::Time until, bool level);
     void drive(bool level);
+    void judgeRate(kernel::Time at);
 
     kernel::EventQueue& queue_;
     circuit::Circuit& circuit_;
@@ -85,6 +89,9 @@ private:
     unsigned listenCount_ = 0;
     std::uint16_t listenBits_ = 0;
     bool listenLevel_ = false;
+    kernel::ShortestLevel heard_;  // of a fixed rate only
+    unsigned bad_ = 0;             // characters that came in broken
+    bool otherRateTold_ = false;
 
     kernel::Alarm sendAlarm_;
     kernel::Alarm listenAlarm_;

@@ -65,6 +65,7 @@ private slots:
         benches("spi-master-lost", board + "[[wire]]\nends = [\"m.PB2\", \"m.GND\"]\n", board, "PORTB = 4; DDRB = 0x28; SPCR = 0x53; _delay_ms(1);");
         row("uart-overrun", board, "UBRR0 = 103; UCSR0B = 0x10; for (;;) {}", "UBRR0 = 103; UCSR0B = 0x10; for (;;) if (UCSR0A & 0x80) PORTB = UDR0;");
         benches("uart-framing", board + "set = { baud = \"4800\" }\n", board, "UBRR0 = 103; UCSR0B = 0x10; for (;;) if (UCSR0A & 0x80) PORTB = UDR0;");
+        benches("serial-rate", board + "set = { baud = \"4800\" }\n", board, "UBRR0 = 103; UCSR0B = 0x08; for (uint8_t i = 0; i < 40; i++) { while (!(UCSR0A & 0x20)) {} UDR0 = \"lock \"[i % 5]; }");
         benches("lpm-locked", QString(kBoard) + "set = { BLB1 = \"1\" }\n", board, "volatile uint8_t b = pgm_read_byte(0x7F00); (void)b;");
     }
 
@@ -83,8 +84,24 @@ private slots:
         QVERIFY2(!twin.contains(rule), "told of the twin too");
     }
 
+    // 16 MHz / 16 / (103 + 1) is 9615 baud; the line's own rate is 4800.
+    void theRateThatIsMeasuredIsTold()
+    {
+        if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
+            QSKIP("avr-gcc is not installed");
+        const QString slow = QString(kBoard) + "set = { baud = \"4800\" }\n";
+        (void)run(slow, "UBRR0 = 103; UCSR0B = 0x08; for (uint8_t i = 0; i < 40; i++) { while (!(UCSR0A & 0x20)) {} UDR0 = \"lock \"[i % 5]; }");
+        QVERIFY2(messages_["serial-rate"].contains("9615 baud, measured") && messages_["serial-rate"].contains("4800"), qPrintable(messages_["serial-rate"]));
+        (void)run(slow, "UBRR0 = 103; UCSR0B = 0x10; for (;;) if (UCSR0A & 0x80) PORTB = UDR0;");
+        QVERIFY2(messages_["uart-framing"].contains("4800 baud, measured") && messages_["uart-framing"].contains("9615"), qPrintable(messages_["uart-framing"]));
+        // And a line that is the faster one.
+        (void)run(QString(kBoard) + "set = { baud = \"38400\" }\n", "UBRR0 = 103; UCSR0B = 0x08; for (uint8_t i = 0; i < 40; i++) { while (!(UCSR0A & 0x20)) {} UDR0 = \"lock \"[i % 5]; }");
+        QVERIFY2(messages_["serial-rate"].contains("9615 baud, measured") && messages_["serial-rate"].contains("38400"), qPrintable(messages_["serial-rate"]));
+    }
+
 private:
     QTemporaryDir folder_;
+    QMap<QString, QString> messages_;  // of the last run, by rule
 
     QStringList run(const QString& parts, const QString& code)
     {
@@ -119,9 +136,12 @@ private:
             (*world)->send(0, "withy");
         (*world)->runUntil(kernel::Time(200ms));
         QStringList rules;
+        messages_.clear();
         for (const Finding& f : (*world)->findings())
-            if (!f.message.empty() && (f.code || f.rule == "edge-asleep"))
+            if (!f.message.empty() && (f.code || f.rule == "edge-asleep" || f.rule == "serial-rate")) {
                 rules << QString::fromStdString(f.rule);
+                messages_[rules.back()] = QString::fromStdString(f.message);
+            }
         return rules;
     }
 };

@@ -3,6 +3,7 @@
 
 #include <set>
 
+#include "kernel/shortest_level.h"
 #include "kernel/archive.h"
 #include "kernel/event_queue.h"
 #include "kernel/random.h"
@@ -255,6 +256,31 @@ private slots:
         QCOMPARE(formatCompact(330), "330");
         QCOMPARE(formatCompact(100e-9), "100n");
         QCOMPARE(formatClock(Time(3214512ns)), "0.003 214 512 s");
+    }
+
+    // Characters of "U" and "a" at 9600 and 4800 baud, 8N1, by their bits; and a jump at the beginning that is none.
+    void theShortestLevelThatComesAgainIsABit()
+    {
+        ShortestLevel line;
+        Time at(1us);
+        line.edge(at);
+        line.edge(at += 3us);
+        bool level = true;
+        const auto say = [&](std::uint8_t byte, Duration bit) {
+            const unsigned frame = (static_cast<unsigned>(byte) << 1) | 0x200U;
+            for (int i = 0; i < 10; ++i, at += bit)
+                if (const bool next = ((frame >> i) & 1) != 0; next != std::exchange(level, next))
+                    line.edge(at);
+        };
+        QVERIFY(!line.sure());
+        at += 1ms;
+        for (const char c : std::string("aUa"))
+            say(static_cast<std::uint8_t>(c), Duration(104'166'667));
+        QVERIFY(std::abs(line.rate() - 9600) < 1);
+        // Another rate is found out within a few words.
+        for (int i = 0; i < 40; ++i)
+            say('a', Duration(208'333'333));
+        QVERIFY(std::abs(line.rate() - 4800) < 1);
     }
 };
 

@@ -1,6 +1,7 @@
 #include "chip/avr/usart.h"
 
 #include <bit>
+#include <cmath>
 
 #include <fmt/format.h>
 
@@ -140,6 +141,8 @@ void Usart::pinChanged(PortPin pin, bool level, kernel::Time at)
             clockEdge(level, cycleOf(at));
         return;
     }
+    if (pin == rxd_)
+        heard_.edge(at);
     if (pin == rxd_ && !level && !receiving_ && (controlB_ & kRxen) != 0)
         beginReceive(at);
 }
@@ -202,8 +205,9 @@ void Usart::receiveDone()
     }
     const bool stop = ((rxBits_ >> at) & 1U) != 0;
     frame.frameError = !stop;
-    if (frame.frameError)
-        chip_.note("uart-framing", std::string(row_.name) + " received a byte with a wrong stop bit: is the sender at the same baud rate?");
+    badFrames_ += frame.frameError ? 1 : 0;
+    if (badFrames_ > 0)
+        tellBadFrames();
     const bool addressed = (statusA_ & kMpcm) == 0 || (f.dataBits == 9 ? (frame.data & 0x100) != 0 : stop);
     if (addressed) {
         if (fifoCount_ < fifo_.size()) {
@@ -214,6 +218,23 @@ void Usart::receiveDone()
         }
     }
     updateInterrupts();
+}
+
+// As soon as the line has shown how fast it talks.
+void Usart::tellBadFrames()
+{
+    if (!heard_.sure() && badFrames_ < 3)
+        return;
+    badFrames_ = 0;
+    const double mine = chip_.clock().hz() == 0 ? 0 : static_cast<double>(chip_.clock().hz()) / static_cast<double>(bitCycles());
+    const double heard = heard_.rate();
+    constexpr double kSame = 0.02;
+    if (!heard_.sure())
+        chip_.note("uart-framing", std::string(row_.name) + " received a byte with a wrong stop bit: the line stays low, as in a break");
+    else if (std::abs(heard / mine - 1) < kSame)
+        chip_.note("uart-framing", fmt::format("{} received a byte with a wrong stop bit, though the line talks at about its own {:.0f} baud: do data bits, parity and stop bits agree?", row_.name, mine));
+    else
+        chip_.note("uart-framing", fmt::format("{} received a byte with a wrong stop bit: the line talks at about {:.0f} baud, measured, and it listens at {:.0f}; set both to one rate", row_.name, heard, mine));
 }
 
 void Usart::deliver(const Frame& frame) { fifo_[fifoCount_++] = frame; }

@@ -16,6 +16,7 @@
 
 #include "chip/avr/peripheral.h"
 #include "chip/avr/ports.h"
+#include "kernel/shortest_level.h"
 
 namespace bramix::chip::avr {
 
@@ -52,7 +53,7 @@ public:
     void state(Archive& ar)
     {
         ar(statusA_, controlB_, controlC_, ubrr_, baudZero_, shifting_, shiftBits_, shiftCount_, shiftAt_, shiftStart_, txLevel_, bufferFull_, buffer_, shiftCode_, bufferCode_, fifo_,
-           fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, ubrrHigh_, lastRead_, clockLevel_, spiBits_, stoppedAt_, txAlarm_, rxAlarm_, clockAlarm_);
+           fifoCount_, waiting_, waitingFull_, receiving_, rxStart_, rxBit_, rxBits_, heard_, badFrames_, ubrrHigh_, lastRead_, clockLevel_, spiBits_, stoppedAt_, txAlarm_, rxAlarm_, clockAlarm_);
         if constexpr (Archive::kLoading)
             told_ = kNothingTold;
     }
@@ -102,6 +103,7 @@ private:
     void receiveSample(std::int64_t cycle);
     [[nodiscard]] bool vote(std::int64_t lastSampleCycle) const;
     void receiveDone();
+    void tellBadFrames();
     void deliver(const Frame& frame);
     void updateInterrupts();
 
@@ -137,6 +139,8 @@ private:
     std::int64_t rxStart_ = 0;  // cycle of the first low sample
     unsigned rxBit_ = 0;
     std::uint16_t rxBits_ = 0;
+    kernel::ShortestLevel heard_;    // how fast the line talks
+    unsigned badFrames_ = 0;         // without their stop bit, of which nothing has been said
 
     std::int64_t lastRead_ = -2;  // of the shared address
     bool clockLevel_ = false;
