@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "session/read_lanes.h"
+
 namespace bramix::cli {
 
 using kernel::fail;
@@ -72,16 +74,37 @@ kernel::Result<void> DecodeOutput::open(session::Session& session, const std::ve
         }
         wanted.push_back(std::move(w));
     }
-    if (!file.empty()) {
-        csv_ = file == "-" ? stdout : std::fopen(file.c_str(), "w");
-        if (csv_ == nullptr)
-            return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
-        fmt::print(csv_, "from_s,to_s,decoder,what,value,good,text\n");
-    }
+    if (auto ok = openFile(file); !ok)
+        return ok;
     for (Wanted& w : wanted) {
         w.decoder->out = [this, name = w.name](const tape::Decoded& item) { write(name, item); };
         session.decode(*w.decoder, w.nets);
         decoders_.push_back(std::move(w.decoder));
+    }
+    return {};
+}
+
+kernel::Result<void> DecodeOutput::openFile(const std::string& file)
+{
+    if (file.empty())
+        return {};
+    csv_ = file == "-" ? stdout : std::fopen(file.c_str(), "w");
+    if (csv_ == nullptr)
+        return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
+    fmt::print(csv_, "from_s,to_s,decoder,what,value,good,text\n");
+    return {};
+}
+
+kernel::Result<void> DecodeOutput::readTape(session::Session& session, const std::vector<std::string>& specs, const std::string& file)
+{
+    if (auto ok = openFile(file); !ok)
+        return ok;
+    for (const std::string& spec : specs) {
+        const auto items = session::readAll(session, spec, kernel::Time{}, session.latest(), SIZE_MAX);
+        if (!items)
+            return fail("--decode", items.error().text());
+        for (const tape::Decoded& item : *items)
+            write(spec.substr(0, spec.find(',')), item);
     }
     return {};
 }

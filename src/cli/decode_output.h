@@ -21,10 +21,13 @@ public:
 
     // `specs` as tape::parseDecoderSpec() reads them; lines are pins or nets, those of a bare chip without its name. `file`: CSV, - for standard output; empty: words on stderr.
     [[nodiscard]] kernel::Result<void> open(session::Session& session, const std::vector<std::string>& specs, const std::string& file, bool bareChip);
+    // The same of a tape that is there already: everything at once.
+    [[nodiscard]] kernel::Result<void> readTape(session::Session& session, const std::vector<std::string>& specs, const std::string& file);
     // Gives out what is complete; false where the file could not be written to its end.
     [[nodiscard]] bool finish(kernel::Time now);
 
 private:
+    [[nodiscard]] kernel::Result<void> openFile(const std::string& file);
     void write(const std::string& name, const tape::Decoded& item);
 
     std::vector<std::unique_ptr<tape::Decoder>> decoders_;

@@ -9,6 +9,7 @@
 #include "bench/rehearsal.h"
 #include "bench/world.h"
 #include "cli/pages_command.h"
+#include "cli/recording_command.h"
 #include "cli/run_command.h"
 #include "cli/sweep_command.h"
 #include "kernel/check.h"
@@ -110,6 +111,7 @@ int run(int argc, char** argv)
     runApp->add_option("--signals", o.signals, "which, comma separated, * and ? allowed");
     runApp->add_option("--decode", o.decode, "DECODER:LINES, e.g. uart:mcu.PD1 or i2c:SDA=mcu.PC4,SCL=mcu.PC5")->allow_extra_args(false);
     runApp->add_option("--decoded", o.decoded, "write what is decoded as CSV; - for standard output");
+    runApp->add_option("--record", o.record, "write the whole recording of the run: edges with causes, bytes, findings");
     runApp->add_option("--report", o.report, "write the JSON report; - for standard output");
     runApp->add_option("--seed", o.seed, "seed of everything random");
     runApp->add_flag("--quiet", quiet, "log nothing");
@@ -130,6 +132,14 @@ int run(int argc, char** argv)
     sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);
     sweepApp->add_option("--csv", s.csv, "where to; - for standard output");
 
+    cli::RecordingOptions r;
+    CLI::App* recordingApp = app.add_subcommand("recording", "what a recorded run holds, without running it");
+    recordingApp->add_option("FILE", r.file, "what run --record wrote")->required();
+    recordingApp->add_option("--decode", r.decode, "DECODER:LINES, e.g. i2c:SDA=mcu.PC4,SCL=mcu.PC5, or \"interrupts mcu\"")->allow_extra_args(false);
+    recordingApp->add_option("--decoded", r.decoded, "write what is decoded as CSV; - for standard output");
+    recordingApp->add_option("--edges", r.edges, "write edges with their causes as CSV, or as VCD if the file is called so");
+    recordingApp->add_option("--signals", r.signals, "which, comma separated, * and ? allowed");
+
     std::string pagesFolder;
     CLI::App* pagesApp = app.add_subcommand("pages", "write a page of documentation for every part");
     pagesApp->add_option("FOLDER", pagesFolder, "where to")->required()->check(CLI::ExistingDirectory);
@@ -149,6 +159,8 @@ int run(int argc, char** argv)
     setUpLog(level, quiet);
     if (runApp->parsed())
         return cli::runCommand(o);
+    if (recordingApp->parsed())
+        return cli::recordingCommand(r);
     if (pagesApp->parsed())
         return cli::pagesCommand(pagesFolder);
     if (sweepApp->parsed())

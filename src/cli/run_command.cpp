@@ -571,6 +571,11 @@ int Run::finish(const std::string& stop, const std::string& detail, int code)
         fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.vcd);
         code = kUnusableInput;
     }
+    if (!options_.record.empty())
+        if (auto saved = session_->saveRecording(options_.record); !saved) {
+            fmt::print(stderr, "{}\n", saved.error().text());
+            code = kUnusableInput;
+        }
     if (auto kept = session_->saveEeprom(); !kept)
         fmt::print(stderr, "{}\n", kept.error().text());  // the run itself is good
     if (!options_.report.empty())

@@ -27,6 +27,7 @@ struct RunOptions {
     std::string vcd;
     std::string signals;
     std::vector<std::string> decode;     // as tape::parseDecoderSpec() reads them
+    std::string record;
     std::string decoded;
     std::string report;
     unsigned long long seed = 1;

@@ -23,6 +23,8 @@ constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
 // Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
 constexpr double kForgivenSeconds = 0.1;
 constexpr double kSpeedWindow = 0.4;
+// What goes on at one go to look into the past for lanes of the tape.
+constexpr auto kLookStanding = std::chrono::milliseconds(25), kLookRunning = std::chrono::milliseconds(3);
 constexpr std::size_t kHistoryBytes = 384U << 20U;
 constexpr std::size_t kTapeBytes = 256U << 20U;  // some 200 million edges
 // Changes between two pictures from which on a pin is too fast for the eye.
@@ -136,8 +138,10 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
         gdbLeft_ = true;
     }
     gdb_.reset();
+    lookback_.reset();
     debugger_.reset();
     session_ = std::move(session);
+    lookback_ = std::make_unique<Lookback>(*session_, catalogue_);
     debugger_ = std::make_unique<Debugger>(*session_);
     debugger_->setStops(stops_);
     reason_.clear();
@@ -319,6 +323,11 @@ void LiveSession::loop(const std::stop_token& stop)
         if (!running_) {
             publish(changed_);
             changed_ = false;
+            if (lookback_ != nullptr && lookback_->busy()) {
+                lookBack(kLookStanding);
+                changed_ = true;
+                continue;
+            }
             std::unique_lock lock(mutex_);
             wake_.wait(lock, stop, [this] { return !commands_.empty(); });
             continue;
@@ -327,12 +336,27 @@ void LiveSession::loop(const std::stop_token& stop)
             slice();
             if (!values_.empty())
                 sampleValues();
+            if (lookback_->busy() && Clock::now() >= nextLook_) {
+                // At most a sixth of the time, so that the run keeps its pace.
+                lookBack(kLookRunning);
+                nextLook_ = Clock::now() + 5 * kLookRunning;
+            }
         } catch (const kernel::Bug& bug) {
             running_ = false;
             stopped_ = fmt::format("Bramix itself failed: {}", bug.what());
             say(true, stopped_);
         }
         publish(false);
+    }
+}
+
+void LiveSession::lookBack(Clock::duration budget)
+{
+    try {
+        (void)lookback_->work(budget);
+    } catch (const kernel::Bug& bug) {
+        say(true, fmt::format("Bramix itself failed: {}", bug.what()));
+        lookback_ = std::make_unique<Lookback>(*session_, catalogue_);
     }
 }
 

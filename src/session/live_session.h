@@ -89,6 +89,10 @@ public:
     void shiftCapture(Duration by);
     // The edges of these pins between two instants as CSV, or as VCD if the file is called so; `done` gets the error, or nothing.
     void writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done);
+    // The whole recording in one file (recording.h); `done` gets the error, or nothing.
+    void saveRecording(const std::string& file, std::function<void(std::string)> done);
+    // Right after open() of the same bench: a recording becomes what lies ahead.
+    void adopt(std::shared_ptr<Recording> recording);
     void watchScope(const ScopeRequest& request);
     // The part whose series resistor is worked out in each picture; empty: none.
     void watchPart(const std::string& part);
@@ -130,6 +134,7 @@ private:
     void fillEvents(Picture& picture) const;
     void fillDebug(Picture& picture);
     void sampleValues();
+    void lookBack(std::chrono::steady_clock::duration budget);
     void fillCounts(CountPicture& counts) const;
     void publishStop();
     void rewound();
@@ -161,6 +166,8 @@ private:
     std::unique_ptr<Session> session_;
     std::unique_ptr<Debugger> debugger_;  // goes before the session
     std::unique_ptr<GdbServer> gdb_;
+    std::unique_ptr<Lookback> lookback_;  // looks into the past for lanes of the tape
+    std::chrono::steady_clock::time_point nextLook_{};
     std::vector<bench::StopItem> stops_;
     DebugRequest look_;
     bool stepping_ = false;        // what runs is a step: not held to the wall clock

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "session/live_session.h"
+#include "session/recording.h"
 
 namespace bramix::session {
 
@@ -31,7 +32,7 @@ void LiveSession::fillReads(Picture& picture)
         const std::vector<std::string> these = lane == kUsualLanes ? usualReadLanes(*session_, catalogue_) : std::vector<std::string>{lane};
         std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
     }
-    reader_.read(*session_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
+    reader_.read(*session_, *lookback_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
     for (const ReadLane& lane : picture.reads) {
         const auto spec = parseLane(lane.text);
         if (!spec || spec->kind != LaneSpec::Kind::decoded)
@@ -98,6 +99,27 @@ void LiveSession::shiftCapture(Duration by)
 void LiveSession::search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done)
 {
     post([this, query, done = std::move(done)] { done(session_ == nullptr ? Result<std::optional<TapeHit>>(std::nullopt) : searchTape(*session_, query)); });
+}
+
+void LiveSession::saveRecording(const std::string& file, std::function<void(std::string)> done)
+{
+    post([this, file, done = std::move(done)] {
+        if (session_ == nullptr)
+            return done("no bench");
+        const auto saved = session_->saveRecording(file, marks_);
+        done(saved ? std::string() : saved.error().text());
+    });
+}
+
+void LiveSession::adopt(std::shared_ptr<Recording> recording)
+{
+    post([this, recording = std::move(recording)] {
+        if (session_ == nullptr)
+            return;
+        marks_ = std::move(recording->marks);
+        session_->adopt(std::move(*recording));
+        showSerial();
+    });
 }
 
 void LiveSession::writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done)

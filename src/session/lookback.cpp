@@ -40,7 +40,7 @@ struct Lookback::Pass {
     std::vector<Open> stack;
     std::uint16_t spBefore = 0;
     bool functions = false;
-    std::map<std::string, Found> found;     // by variable
+    std::map<std::string, FoundSpans> found;     // by variable
     struct Variable {
         std::string expression;
         debug::Value where;
@@ -50,7 +50,7 @@ struct Lookback::Pass {
     std::vector<Variable> variables;
 
     [[nodiscard]] const World::ChipUnit& unit() const { return world->chips()[chip]; }
-    Found& functionsFound() { return found[std::string()]; }
+    FoundSpans& functionsFound() { return found[std::string()]; }
 };
 
 Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
@@ -117,7 +117,7 @@ Time Lookback::knownTo(const std::string& chip) const
     return pass == passes_.end() ? Time{} : pass->second->at;
 }
 
-const Found* Lookback::found(const Wish& wish) const
+const FoundSpans* Lookback::found(const Wish& wish) const
 {
     const auto pass = passes_.find(wish.chip);
     if (pass == passes_.end())
@@ -171,7 +171,7 @@ bool Lookback::begin(Pass& pass)
     const debug::Symbols& symbols = program.symbols;
     const ChipTarget target(pass.unit());
     if (pass.functions) {
-        Found& found = pass.functionsFound();
+        FoundSpans& found = pass.functionsFound();
         const std::size_t words = pass.unit().chip->cpu().flash().size();
         pass.functionAt.assign(words, kNoFunction);
         for (const debug::Function& f : symbols.functions()) {
@@ -218,13 +218,24 @@ void Lookback::look(Pass& pass)
 {
     const chip::avr::Chip& c = *pass.unit().chip;
     const Time now = c.now();
-    if (Found* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty()) {
+    if (FoundSpans* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty()) {
         const chip::avr::Cpu& cpu = c.cpu();
-        while (!pass.stack.empty() && cpu.sp > pass.stack.back().sp && pass.stack.size() > 1) {
+        while (pass.stack.size() > 1 && cpu.sp > pass.stack.back().sp) {
             found->spans[pass.stack.back().span].to = now;
             pass.stack.pop_back();
         }
         const std::uint16_t function = cpu.pc < pass.functionAt.size() ? pass.functionAt[cpu.pc] : kNoFunction;
+        if (pass.stack.size() == 1 && cpu.sp > pass.stack[0].sp) {
+            // Out of the outermost that was known. Where it has not only given room on the stack back, its caller has stood below it all the time.
+            if (function != pass.stack[0].function && function != kNoFunction) {
+                found->spans[pass.stack[0].span].to = now;
+                for (Span& s : found->spans)
+                    ++s.depth;
+                found->spans.insert(found->spans.begin(), {pass.from, now, 0, pass.names[function]});
+                pass.stack[0] = {function, cpu.sp, 0};
+            }
+            pass.stack[0].sp = cpu.sp;
+        }
         const bool called = cpu.sp < pass.spBefore && (pass.stack.empty() || function != pass.stack.back().function || cpu.pc == 0 || pass.functionAt[cpu.pc - 1] != function);
         const bool jumped = !called && (pass.stack.empty() || function != pass.stack.back().function);
         if (jumped && !pass.stack.empty()) {
@@ -250,7 +261,7 @@ void Lookback::look(Pass& pass)
         };
         if (v.open && !differs())
             continue;
-        Found& found = pass.found[v.expression];
+        FoundSpans& found = pass.found[v.expression];
         if (v.open)
             found.spans.back().to = now;
         if (found.spans.size() >= kMostSpans) {

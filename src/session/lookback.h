@@ -27,7 +27,7 @@ struct Span {
 };
 
 // What has been found of one lane so far.
-struct Found {
+struct FoundSpans {
     std::string trouble;      // why nothing can be found, or empty
     std::vector<Span> spans;  // in order of their beginning; those that go on end where the search has come to
     bool tooMany = false;     // the search ended there
@@ -58,7 +58,7 @@ public:
     // How far from the beginning of what is wanted everything is known.
     [[nodiscard]] Time knownTo(const std::string& chip) const;
     // Null where it was not wanted.
-    [[nodiscard]] const Found* found(const Wish& wish) const;
+    [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
 
 private:
     struct Pass;

@@ -201,6 +201,39 @@ void readInterrupts(const Session& session, const LaneSpec& spec, const Window& 
     put(std::min(window.to, session.latest()));
 }
 
+// What was found by going through the window once more.
+void readFound(const Session& session, const Lookback& lookback, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    constexpr std::string_view kVector = "__vector_";
+    const bool functions = spec.kind == LaneSpec::Kind::functions;
+    lane.name = functions ? "functions" : spec.variable;
+    lane.lines = spec.chip;
+    const FoundSpans* found = lookback.found({spec.chip, spec.variable});
+    if (found == nullptr)
+        return;
+    lane.trouble = found->trouble;
+    lane.knownTo = lookback.knownTo(spec.chip);
+    const auto& chips = session.world().chips();
+    const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == spec.chip; });
+    const auto* vectors = unit == chips.end() ? nullptr : &unit->table->vectors;
+    for (const Span& s : found->spans) {
+        if (s.to < window.from || s.from > window.to)
+            continue;
+        lane.items.push_back({s.from, s.to, functions ? "function" : "value", s.depth, s.text, true});
+        if (functions && vectors != nullptr && s.text.starts_with(kVector))
+            if (const std::size_t number = std::strtoul(s.text.c_str() + kVector.size(), nullptr, 10); number < vectors->size()) {
+                lane.items.back().what = "interrupt";
+                lane.items.back().text = (*vectors)[number].name;
+            }
+        if (functions)
+            lane.depths.push_back(static_cast<std::uint8_t>(std::min<std::uint32_t>(s.depth, UINT8_MAX)));
+    }
+    if (!functions)
+        return;
+    for (const std::uint8_t d : lane.depths)
+        lane.rows = std::max<std::size_t>(lane.rows, d + std::size_t{1});
+}
+
 void readValue(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
 {
     const std::vector<tape::ChannelId> channels = channelsOf(session, spec);
@@ -282,6 +315,20 @@ Result<LaneSpec> parseLane(const std::string& text)
         auto pin = bench::parsePinRef(name);
         return pin ? pin : Result<bench::PinRef>(fail(text, fmt::format("\"{}\" is no pin; expected PART.PIN", name)));
     };
+    for (const std::string_view word : {"group ", "folded "})
+        if (text.starts_with(word) && text.find_first_not_of(' ', word.size()) != std::string::npos) {
+            spec.kind = LaneSpec::Kind::group;
+            spec.folded = word == "folded ";
+            spec.chip = text.substr(text.find_first_not_of(' ', word.size()));
+            return spec;
+        }
+    constexpr std::string_view kVariable = "variable ";
+    if (const std::size_t space = text.find(' ', kVariable.size()); text.starts_with(kVariable) && space != std::string::npos && space + 1 < text.size()) {
+        spec.kind = LaneSpec::Kind::variable;
+        spec.chip = text.substr(kVariable.size(), space - kVariable.size());
+        spec.variable = text.substr(space + 1);
+        return spec;
+    }
     if (const std::size_t colon = text.find(':'); colon != std::string::npos) {
         spec.kind = LaneSpec::Kind::decoded;
         auto decoder = tape::parseDecoderSpec(text);
@@ -309,8 +356,13 @@ Result<LaneSpec> parseLane(const std::string& text)
     if (rest.empty()) {
         auto pin = pinOf(first);
         if (!pin)
-            return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\" or \"interrupts\" and what of");
+            return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\", \"interrupts\", \"functions\" or \"variable\" and what of");
         spec.pins.push_back(std::move(*pin));
+        return spec;
+    }
+    if (first == "functions" && rest.size() == 1) {
+        spec.kind = LaneSpec::Kind::functions;
+        spec.chip = rest[0];
         return spec;
     }
     if (first == "capture" && rest.size() == 1) {
@@ -325,7 +377,7 @@ Result<LaneSpec> parseLane(const std::string& text)
     }
     constexpr std::size_t kMostBits = 64;
     if ((first != "volts" || rest.size() != 1) && (first != "value" || rest.size() > kMostBits))
-        return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\" or \"interrupts\" and what of");
+        return fail(text, "expected PART.PIN, a decoder with its lines, or \"volts\", \"value\", \"interrupts\", \"functions\" or \"variable\" and what of");
     spec.kind = first == "volts" ? LaneSpec::Kind::volts : LaneSpec::Kind::value;
     for (const std::string& name : rest) {
         auto pin = pinOf(name);
@@ -336,11 +388,16 @@ Result<LaneSpec> parseLane(const std::string& text)
     return spec;
 }
 
-void LaneReader::read(Session& session, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out)
+void LaneReader::read(Session& session, Lookback& lookback, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out)
 {
+    std::vector<Lookback::Wish> wishes;
+    for (const std::string& text : lanes)
+        if (const auto spec = parseLane(text); spec && (spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable))
+            wishes.push_back({spec->chip, spec->variable});
+    lookback.want(wishes, window.from, window.to);
     for (const std::string& text : lanes) {
         const auto spec = parseLane(text);
-        if (spec && spec->kind == LaneSpec::Kind::pin)
+        if (spec && (spec->kind == LaneSpec::Kind::pin || spec->kind == LaneSpec::Kind::group))
             continue;
         // New edges in the window, or others after going back, are seen by the counts of its lines.
         std::size_t edges = session.tape().knownFrom().time_since_epoch().count() == 0 ? 0 : 1;
@@ -351,14 +408,15 @@ void LaneReader::read(Session& session, const std::vector<std::string>& lanes, c
             for (const tape::ChannelId c : channelsOf(session, *spec))
                 edges += c == UINT32_MAX ? 0 : session.tape().after(c, window.to) + 1;
         Kept& kept = kept_[text];
-        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || window.to > session.world().now());
+        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable || window.to > session.world().now());
         if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges) {
             ReadLane lane;
             if (!spec) {
                 lane.trouble = spec.error().text();
             } else if (lane.trouble = missingPin(session, *spec); lane.trouble.empty()) {
                 switch (spec->kind) {
-                case LaneSpec::Kind::pin: break;
+                case LaneSpec::Kind::pin: case LaneSpec::Kind::group: break;
+                case LaneSpec::Kind::functions: case LaneSpec::Kind::variable: readFound(session, lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::decoded: readDecoded(session, *spec, window, lane); break;
                 case LaneSpec::Kind::volts: readVolts(session, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;

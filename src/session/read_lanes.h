@@ -6,7 +6,10 @@
 //   volts mcu.PC0                     a voltage
 //   value mcu.PD4 mcu.PD5 mcu.PD6     pins as a number in hex, the first the lowest bit
 //   interrupts mcu                    which interrupt runs
+//   functions mcu                     which function runs, those that called it below (session/lookback.h)
+//   variable mcu gates[0].cm          what a variable was, found the same way
 //   capture gate.open                 a signal of a capture that was read in (tape/vcd_read.h)
+//   group Motor, folded Motor         a heading over the lanes that follow it, which shows them or not; it reads nothing itself
 //   usual                             those of usualReadLanes(), in a list of lanes
 // Tested by tests/session/read_lanes_test.cpp.
 #pragma once
@@ -15,15 +18,18 @@
 #include <string>
 #include <vector>
 
+#include "session/lookback.h"
 #include "session/session.h"
 
 namespace bramix::session {
 
 struct LaneSpec {
-    enum class Kind : std::uint8_t { pin, decoded, volts, value, interrupts, capture } kind = Kind::pin;
+    enum class Kind : std::uint8_t { pin, decoded, volts, value, interrupts, functions, variable, capture, group } kind = Kind::pin;
     std::vector<bench::PinRef> pins;  // of a decoder: by role; an empty one for a role without a line
     tape::DecoderSpec decoder;
-    std::string chip;                 // or the signal of a capture
+    std::string chip;                 // or the signal of a capture, or the name of a group
+    std::string variable;             // an expression
+    bool folded = false;              // of a group
 };
 
 // An error says what was expected. That parts and pins are there is not looked at.
@@ -41,6 +47,9 @@ struct ReadLane {
     std::vector<Time> edges;                  // of a capture, where they are few
     std::vector<tape::WaveColumn> wave;       // of a voltage
     double low = 0, high = 0;                 // and its bounds in the window
+    std::vector<std::uint8_t> depths;         // of functions: how deep each item stands; else empty
+    std::size_t rows = 1;                     // the deepest of them and one
+    Time knownTo = kernel::kNever;            // what is being looked for still is known up to here
 };
 
 struct Window {
@@ -52,7 +61,8 @@ struct Window {
 // Works lanes out, and does not again while neither they nor the tape have changed.
 class LaneReader {
 public:
-    void read(Session& session, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out);
+    // `lookback` is asked for what was not recorded, and shows what it has found by now.
+    void read(Session& session, Lookback& lookback, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out);
     // Forgets what was worked out: another session.
     void clear() { kept_.clear(); }
 

@@ -17,6 +17,7 @@ Result<std::unique_ptr<Session>> Session::open(bench::Document document, const b
     if (!world)
         return tl::unexpected(world.error());
     session->document_ = std::move(document);
+    session->beginnings_ = benchFiles(session->document_, options.folder);
     session->takeWorld(std::move(*world));
     session->remember();
     return session;
@@ -35,14 +36,14 @@ void Session::takeWorld(std::unique_ptr<World> world)
 {
     world_ = std::move(world);
     decodersOfNet_.clear();
-    mapChannels();
+    mapChannels(options_.record);
     readSymbols();
     attachProbes();
     if (listener_ != nullptr)
         listener_->worldChanged();
 }
 
-void Session::mapChannels()
+void Session::mapChannels(bool record)
 {
     channelOfNet_.clear();
     interruptsOf_.clear();
@@ -56,7 +57,7 @@ void Session::mapChannels()
         const tape::ChannelId channel = tape_.channel(circuit.name(net));
         channelOfNet_.push_back(channel);
         const auto state = static_cast<tape::State>(circuit.stateOf(net));
-        if (options_.record && tape_.stateAt(channel, kernel::kNever) != state)
+        if (record && tape_.stateAt(channel, kernel::kNever) != state)
             tape_.record(channel, {world_->now(), UINT32_MAX, UINT16_MAX, state});
     }
 }
@@ -100,6 +101,7 @@ void Session::branch()
     const Time now = world_->now();
     ++course_;
     inputs_.resize(applied_);
+    recorded_.clear();
     history_.dropAfter(now);
     tape_.dropAfter(now);
     reckonNesting();
@@ -174,8 +176,15 @@ void Session::forgetPast()
     remember();
 }
 
+void Session::beginAnew()
+{
+    if (std::exchange(onlyLooked_, false))
+        branch();
+}
+
 void Session::advance(Time goal)
 {
+    beginAnew();
     const auto began = std::chrono::steady_clock::now();
     for (;;) {
         applyDueInputs();
@@ -189,6 +198,7 @@ void Session::advance(Time goal)
 
 void Session::advanceInstruction(std::size_t chip)
 {
+    beginAnew();
     const auto began = std::chrono::steady_clock::now();
     applyDueInputs();
     world_->stepInstruction(chip);
@@ -251,6 +261,8 @@ Result<void> Session::travel(Time t)
 {
     if (vcd_ != nullptr && t < world_->now())
         return kernel::fail("--vcd", "a dump is being written, and its time cannot go back", "leave the option out to go back");
+    if (onlyLooked_)
+        return kernel::fail("this recording", "was made across a change of wiring or firmware: it can be looked at, not run again");
     latest_ = std::max(latest_, world_->now());
     if (!behind_)
         world_->flushProbes();  // what has been measured up to here counts
@@ -425,6 +437,9 @@ Result<void> Session::restart()
         waveform.clear();
     inputs_.clear();
     applied_ = 0;
+    recorded_.clear();
+    onlyLooked_ = false;
+    beginnings_ = benchFiles(document_, options_.folder);
     history_.clear();
     ++course_;
     ++worldNumber_;
@@ -450,6 +465,9 @@ debug::Place Session::place(const std::string& chip, std::uint32_t code) const
 std::vector<Finding> Session::findings() const
 {
     std::vector<Finding> out = world_->findings();
+    for (const Finding& f : recorded_)
+        if (f.time > world_->now() && std::none_of(out.begin(), out.end(), [&](const Finding& o) { return o.rule == f.rule && o.where == f.where; }))
+            out.push_back(f);
     for (Finding& f : out)
         if (f.code)
             f.source = place(f.chip, *f.code).brief();

@@ -14,6 +14,7 @@
 #include "bench/world.h"
 #include "debug/frames.h"
 #include "debug/symbols.h"
+#include "session/bench_files.h"
 #include "session/history.h"
 #include "session/serial_log.h"
 #include "tape/decode.h"
@@ -39,6 +40,8 @@ struct SessionOptions {
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
 inline constexpr std::uint16_t kRewound = UINT16_MAX;
+
+struct Recording;
 
 // Among a chip's interrupts on the tape.
 inline constexpr tape::State kResetMark = 255;
@@ -160,6 +163,11 @@ public:
     // A decoder hears these nets from now on, by role; empty: a role that has no line. It must outlive the run.
     void decode(tape::Decoder& decoder, const std::vector<std::optional<bench::NetId>>& nets);
 
+    // The whole run so far in one file (recording.h), with what stops have said. Atomically: a file that was there before stays until the new one is whole.
+    [[nodiscard]] Result<void> saveRecording(const std::string& file, const std::vector<std::pair<Time, std::string>>& marks = {});
+    // A session that has just begun takes a recording of the same bench for what lies ahead of it.
+    void adopt(Recording recording);
+
     // Dumps signals from now on. Names are "part.pin" or a net's name; `names` are written into the file in their place.
     [[nodiscard]] Result<void> startVcd(const std::string& file, const std::vector<bench::NetId>& nets, const std::vector<std::string>& names);
     [[nodiscard]] bool finishVcd();
@@ -170,7 +178,9 @@ private:
     [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
     void takeWorld(std::unique_ptr<bench::World> world);
     void readSymbols();
-    void mapChannels();
+    void mapChannels(bool record);
+    // A run that could only be looked at begins anew.
+    void beginAnew();
 
     void piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) override;
     void attachProbes();
@@ -211,6 +221,9 @@ private:
     Time latest_{};
     bool behind_ = false;  // the present lies before latest_, and nothing new has been done
     SerialLog serialLog_;
+    std::vector<BenchFile> beginnings_;  // as they were when the run began
+    std::vector<Finding> recorded_;      // of a recording that was opened: what lies ahead is noticed already
+    bool onlyLooked_ = false;            // such a recording cannot be run again from its beginning
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered
     SessionListener* listener_ = nullptr;
     std::map<bench::PinRef, tape::Waveform> waveforms_;

@@ -56,6 +56,16 @@ public:
 
     // `edges` are exactly kEdges, in order of time; `beforeAt` and `before` are the edge's before the first (its own time where there is none).
     PackedEdges(std::span<const Edge> edges, Time beforeAt, State before);
+    // Nothing yet: to be loaded.
+    PackedEdges() = default;
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(marks_, places_, lastAt_, widths_.shortest, widths_.longest, unit_, size_, kindCount_, bits_, last_);
+        if constexpr (Archive::kLoading)
+            data_ = std::make_unique<std::uint8_t[]>(size_);
+        ar.bytes(data_.get(), size_);
+    }
 
     [[nodiscard]] Time firstAt() const { return marks_[0]; }
     [[nodiscard]] Time lastAt() const { return lastAt_; }

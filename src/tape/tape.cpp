@@ -1,6 +1,7 @@
 #include "tape/tape.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace bramix::tape {
 
@@ -199,6 +200,16 @@ void Tape::clear()
     std::fill(open_.begin(), open_.end(), nullptr);
     bytes_ = 0;
     knownFrom_ = {};
+}
+
+void Tape::takeFrom(Tape&& other)
+{
+    channels_ = std::move(other.channels_);
+    open_ = std::move(other.open_);
+    byName_ = std::move(other.byName_);
+    bytes_ = std::exchange(other.bytes_, 0);
+    knownFrom_ = other.knownFrom_;
+    ++generation_;
 }
 
 }  // namespace bramix::tape

@@ -13,6 +13,7 @@
 #include <deque>
 #include <map>
 #include <memory>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -71,6 +72,38 @@ public:
     [[nodiscard]] std::size_t bytes() const { return bytes_; }
 
     void clear();
+    // Everything that another one holds; the bound stays.
+    void takeFrom(Tape&& other);
+    // Both ways, for a recording in a file.
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        std::uint64_t count = channels_.size();
+        ar(count, knownFrom_);
+        for (std::uint64_t i = 0; i < count; ++i) {
+            std::string name = Archive::kLoading ? std::string() : channels_[i].name;
+            ar(name);
+            Channel& c = channels_[channel(name)];
+            std::uint64_t open = c.open == nullptr ? 0 : c.open->size;
+            ar(c.packed, c.before, c.beforeAt, open);
+            if (open > kChunkEdges)
+                throw std::out_of_range("more edges than a chunk holds");
+            if constexpr (Archive::kLoading) {
+                for (const PackedEdges& k : c.packed)
+                    bytes_ += k.bytes();
+                if (open > 0) {
+                    c.open = std::make_unique<Chunk>();
+                    c.open->size = open;
+                    bytes_ += sizeof(Chunk);
+                }
+                open_[channel(name)] = c.open.get();
+            }
+            for (std::uint64_t e = 0; e < open; ++e) {
+                Edge& edge = c.open->edges[e];
+                ar(edge.at, edge.code, edge.actor, edge.state);
+            }
+        }
+    }
     // Forgets what came after t: time goes on from there anew.
     void dropAfter(Time t);
 

@@ -47,6 +47,13 @@ public:
             points_.pop_back();
     }
 
+    // Both ways, for a recording in a file.
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(points_);
+    }
+
     [[nodiscard]] bool empty() const { return points_.empty(); }
     [[nodiscard]] Time knownFrom() const { return points_.empty() ? Time{} : points_.front().at; }
     [[nodiscard]] Time knownTo() const { return points_.empty() ? Time{} : points_.back().at; }
@@ -60,8 +67,14 @@ public:
 
 private:
     struct Point {
-        Time at;
-        double volts;
+        Time at{};
+        double volts = 0;
+
+        template <class Archive>
+        void state(Archive& ar)
+        {
+            ar(at, volts);
+        }
     };
 
     void put(Time at, double volts);

@@ -25,7 +25,7 @@ private:
         QVERIFY(!look.busy());
     }
     // What stands over an instant, the outermost first.
-    static QStringList at(const Found& found, Time t)
+    static QStringList at(const FoundSpans& found, Time t)
     {
         std::vector<const Span*> spans;
         for (const Span& s : found.spans)
@@ -63,7 +63,7 @@ private slots:
         look.want(wishes, Time(10ms), Time(11ms));
         finishLooking(look);
         QVERIFY(stateOf(*s) == before);  // the bench has not been touched
-        const Found* functions = look.found(wishes[0]);
+        const FoundSpans* functions = look.found(wishes[0]);
         QVERIFY(functions != nullptr && functions->trouble.empty() && !functions->tooMany);
         QVERIFY2(functions->spans.size() > 30, qPrintable(QString::number(functions->spans.size())));
         Debugger d(*s);
@@ -84,7 +84,7 @@ private slots:
             const QStringList got = at(*functions, t);
             QVERIFY2(got.mid(got.size() - expected.size()) == expected, qPrintable(QString("%1: found %2, stands %3").arg(t.time_since_epoch().count()).arg(got.join(" "), expected.join(" "))));
             for (std::size_t w = 1; w < wishes.size(); ++w) {
-                const Found* found = look.found(wishes[w]);
+                const FoundSpans* found = look.found(wishes[w]);
                 QVERIFY2(found->trouble.empty(), found->trouble.c_str());
                 const auto value = d.evaluate(wishes[w].variable);
                 const ChipTarget target(s->world().chips()[0]);

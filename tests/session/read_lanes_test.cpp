@@ -95,11 +95,12 @@ class ReadLanesTest : public QObject {
             d.wires.push_back({{"mcu", from}, {"panel", to}, "slate", {}, {}, {}});
         return open(d, folder_.path().toStdString());
     }
-    static ReadLane read(Session& session, const std::string& lane, Time from, Time to)
+    ReadLane read(Session& session, const std::string& lane, Time from, Time to)
     {
         LaneReader reader;
+        Lookback lookback(session, catalogue_);
         std::vector<ReadLane> out;
-        reader.read(session, {lane}, {from, to, 200}, out);
+        reader.read(session, lookback, {lane}, {from, to, 200}, out);
         return out.empty() ? ReadLane{} : out[0];
     }
     static std::optional<TapeHit> find(const Session& session, const char* words, Time from, bool forward = true, const char* lane = "mcu.PB3", const std::vector<std::string>& reads = {})

@@ -2,9 +2,11 @@
 
 #include <QHeaderView>
 #include <QMenu>
+#include <QMimeData>
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
+#include "app/tape/tape_view.h"
 
 namespace bramix::app {
 
@@ -13,6 +15,34 @@ namespace {
 constexpr int kExpression = Qt::UserRole, kWritable = Qt::UserRole + 1;
 constexpr int kNameWidth = 118;
 
+QString laneOf(const Editor& editor, const QString& expression) { return QString("variable %1 %2").arg(QString::fromStdString(editor.picture().debug.chip), expression); }
+
+// Its rows can be drawn to the tape.
+class VariableTree : public QTreeWidget {
+public:
+    explicit VariableTree(Editor& editor) : editor_(editor)
+    {
+        setDragEnabled(true);
+        setDragDropMode(QAbstractItemView::DragOnly);
+    }
+
+protected:
+    [[nodiscard]] QStringList mimeTypes() const override { return {kLanesMime}; }
+    [[nodiscard]] QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
+    {
+        QByteArray lanes;
+        for (const QTreeWidgetItem* item : items)
+            if (item->parent() != nullptr)
+                lanes += laneOf(editor_, item->data(0, kExpression).toString()).toUtf8() + '\n';
+        auto* what = new QMimeData;
+        what->setData(kLanesMime, lanes);
+        return what;
+    }
+
+private:
+    Editor& editor_;
+};
+
 }  // namespace
 
 VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
@@ -20,7 +50,7 @@ VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent),
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(4);
-    tree_ = new QTreeWidget;
+    tree_ = new VariableTree(editor_);
     tree_->setObjectName("variables");
     tree_->setColumnCount(2);
     tree_->header()->hide();
@@ -135,12 +165,20 @@ void VariablesPane::menu(const QPoint& at)
     if (item == nullptr || item->parent() == nullptr)
         return;
     const std::string expression = item->data(0, kExpression).toString().toStdString();
+    const QTreeWidgetItem* section = item;
+    while (section->parent() != nullptr)
+        section = section->parent();
+    const session::DebugPicture& debug = editor_.picture().debug;
+    const bool local = section == locals_ && debug.frame < debug.frames.size();
+    const std::string function = local ? debug.frames[debug.frame].function : std::string();
     QMenu menu;
-    menu.addAction(tr("Back to its last change"), [&] { editor_.session().backToChange(expression); });
+    menu.addAction(tr("Back to its last change"), [&] { editor_.session().backToChange(expression + (local ? " in " + function : std::string())); });
+    if (!local)
+        menu.addAction(tr("On the tape, or off it"), [&] { editor_.toggleRead(laneOf(editor_, QString::fromStdString(expression)).toStdString()); });
     menu.addAction(tr("Stop when it changes"), [&] {
         editor_.change(tr("stop"), [&](bench::Document& d) {
             bench::StopItem s;
-            s.at = "change " + expression;
+            s.at = "change " + expression + (local ? " in " + function : std::string());
             d.stops.push_back(std::move(s));
         });
     });

@@ -24,6 +24,7 @@
 #include "app/canvas/part_art.h"
 #include "app/inspector/dial.h"
 #include "app/shell/theme.h"
+#include "app/tape/tape_view.h"
 #include "kernel/units.h"
 
 namespace bramix::app {
@@ -33,6 +34,41 @@ namespace {
 constexpr int kWidth = 296;
 
 QString quantity(double value, kernel::Unit unit) { return QString::fromStdString(kernel::formatQuantity(value, unit, 3)); }
+
+// A name that can be drawn to the tape: what it has to show there becomes lanes.
+class DragTitle : public QLabel {
+public:
+    DragTitle(const QString& words, QByteArray lanes) : QLabel(words), lanes_(std::move(lanes))
+    {
+        if (lanes_.isEmpty())
+            return;
+        setCursor(Qt::OpenHandCursor);
+        setToolTip(tr("Drag it to the tape: its pins become lanes"));
+    }
+
+protected:
+    void mousePressEvent(QMouseEvent* event) override
+    {
+        if (!lanes_.isEmpty())
+            pressAt_ = event->position().toPoint();
+    }
+    void mouseMoveEvent(QMouseEvent* event) override
+    {
+        if (!pressAt_ || (event->position().toPoint() - *pressAt_).manhattanLength() < QApplication::startDragDistance())
+            return;
+        pressAt_.reset();
+        auto* drag = new QDrag(this);
+        auto* what = new QMimeData;
+        what->setData(kLanesMime, lanes_);
+        drag->setMimeData(what);
+        drag->exec(Qt::CopyAction);
+    }
+    void mouseReleaseEvent(QMouseEvent*) override { pressAt_.reset(); }
+
+private:
+    const QByteArray lanes_;
+    std::optional<QPoint> pressAt_;
+};
 
 // One pin: bead, name, what it does, volts and amps. A click puts it on the tape or takes it off.
 class PinRow : public QWidget {
@@ -54,7 +90,7 @@ protected:
         pressAt_.reset();
         auto* drag = new QDrag(this);
         auto* what = new QMimeData;
-        what->setData("application/x-bramix-pin", QByteArray::fromStdString(ref_.text()));
+        what->setData(kLanesMime, QByteArray::fromStdString(ref_.text()));
         drag->setMimeData(what);
         drag->exec(Qt::CopyAction);
     }
@@ -193,9 +229,9 @@ void Inspector::refresh()
         r();
 }
 
-void Inspector::addTitle(const QString& title, const QString& about)
+void Inspector::addTitle(const QString& title, const QString& about, const QByteArray& lanes)
 {
-    auto* label = new QLabel(title);
+    auto* label = new DragTitle(title, lanes);
     label->setFont(theme::words(13, QFont::DemiBold));
     label->setWordWrap(true);
     layout_->addWidget(label);
@@ -304,7 +340,11 @@ void Inspector::showBench()
 
 void Inspector::showPart(const bench::PartItem& part, const bench::PartKind& kind)
 {
-    addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about));
+    QByteArray lanes;  // its wired pins, but for supplies
+    for (const bench::PinKind& pin : kind.pins)
+        if (const bench::PinRef ref{part.id, pin.name}; !pin.ground && !pin.supplyVolts && std::any_of(editor_.document().wires.begin(), editor_.document().wires.end(), [&](const bench::WireItem& w) { return w.from == ref || w.to == ref; }))
+            lanes += QByteArray::fromStdString(ref.text() + "\n");
+    addTitle(QString::fromStdString(part.label.empty() ? part.id : part.label), QString::fromStdString(kind.title + ", " + kind.about), lanes);
     addControls(part, kind);
     addMeasured(part, kind);
     if (kind.chip == nullptr)
@@ -701,7 +741,7 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
 void Inspector::showWire(std::size_t wire)
 {
     const bench::WireItem& w = editor_.document().wires[wire];
-    addTitle(tr("Wire"), QString::fromStdString(w.from.text() + " to " + w.to.text()));
+    addTitle(tr("Wire"), QString::fromStdString(w.from.text() + " to " + w.to.text()), QByteArray::fromStdString(w.from.text()));
     QLabel* state = addText({});
     state->setFont(theme::figures(9));
     const bench::PinRef from = w.from;

@@ -42,7 +42,7 @@ private:
     void addFirmware(const bench::PartItem& part);
     void addSettings(const bench::PartItem& part, const bench::PartKind& kind);
 
-    void addTitle(const QString& title, const QString& about);
+    void addTitle(const QString& title, const QString& about, const QByteArray& lanes = {});
     void addHeading(const QString& text);
     QWidget* addRow(const QString& label, QWidget* field);
     QLabel* addText(const QString& text);

@@ -13,6 +13,8 @@
 
 #include <fmt/format.h>
 
+#include "session/recording.h"
+
 namespace bramix::app {
 
 namespace {
@@ -93,8 +95,32 @@ void Editor::adopt(bench::Document document, const QString& file)
 
 void Editor::newBench() { adopt(bench::Document{}, {}); }
 
+// The same recording unpacks into the same place.
+bool Editor::openRecording(const QString& file)
+{
+    auto recording = session::readRecording(file.toStdString());
+    if (!recording) {
+        emit message(QString::fromStdString(recording.error().text()), true);
+        return false;
+    }
+    const QByteArray mark = QCryptographicHash::hash(QByteArray::fromStdString(recording->bench) + QFileInfo(file).fileName().toUtf8(), QCryptographicHash::Sha1).toHex().left(12);
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::CacheLocation) + "/recordings/" + QFileInfo(file).completeBaseName() + "-" + mark;
+    const auto bench = session::unpackBench(*recording, folder.toStdString());
+    if (!bench) {
+        emit message(QString::fromStdString(bench.error().text()), true);
+        return false;
+    }
+    if (!openFile(QString::fromStdString(*bench)))
+        return false;
+    session_.adopt(std::make_shared<session::Recording>(std::move(*recording)));
+    emit message(tr("A recording: what was recorded lies ahead of the present. Drag the present to any instant of it, or run on from there."), false);
+    return true;
+}
+
 bool Editor::openFile(const QString& file)
 {
+    if (file.endsWith(".bramix-run"))
+        return openRecording(file);
     std::vector<std::string> warnings;
     const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
     auto document = bench::loadDocument(path, &warnings);
@@ -300,7 +326,7 @@ void Editor::adoptLanes()
         if (lane && lane->kind == session::LaneSpec::Kind::pin) {
             if (document_.part(lane->pins[0].part) != nullptr)
                 pins.push_back(lane->pins[0]);
-        } else {
+        } else if (!lane || lane->kind != session::LaneSpec::Kind::group) {
             reads.push_back(text);
         }
     }
@@ -325,15 +351,52 @@ std::vector<std::string> Editor::shownReads(bool byName) const
     return out;
 }
 
-// What is shown becomes what the bench says.
+// What is shown becomes what the bench says; each stays in its place, what is new comes last.
 void Editor::keepLanes()
 {
-    std::vector<std::string> all;
+    std::vector<std::string> wanted;
     for (const bench::PinRef& pin : lanes_)
-        all.push_back(pin.text());
+        wanted.push_back(pin.text());
     const std::vector<std::string> reads = shownReads(false);
-    all.insert(all.end(), reads.begin(), reads.end());
+    wanted.insert(wanted.end(), reads.begin(), reads.end());
+    std::vector<std::string> all;
+    for (const std::string& lane : document_.lanes) {
+        const auto spec = session::parseLane(lane);
+        if ((spec && spec->kind == session::LaneSpec::Kind::group) || std::find(wanted.begin(), wanted.end(), lane) != wanted.end())
+            all.push_back(lane);
+    }
+    std::copy_if(wanted.begin(), wanted.end(), std::back_inserter(all), [&](const std::string& lane) { return std::find(all.begin(), all.end(), lane) == all.end(); });
     change(tr("lanes"), [&](bench::Document& d) { d.lanes = all; });
+}
+
+// Every lane by its name, in the order in which the tape shows them, headings among them.
+std::vector<std::string> Editor::shownLanes() const
+{
+    const std::vector<std::string> reads = shownReads(true);
+    std::vector<std::string> out;
+    const auto put = [&](const std::string& lane) {
+        if (std::find(out.begin(), out.end(), lane) == out.end())
+            out.push_back(lane);
+    };
+    const auto putUsual = [&] {
+        for (const std::string& lane : reads)
+            if (std::find(document_.lanes.begin(), document_.lanes.end(), lane) == document_.lanes.end())
+                put(lane);
+    };
+    for (const std::string& lane : document_.lanes)
+        lane == session::kUsualLanes ? putUsual() : put(lane);
+    for (const bench::PinRef& pin : lanes_)
+        put(pin.text());
+    putUsual();
+    return out;
+}
+
+// Takes such a list for what the bench says.
+void Editor::setOrder(const std::vector<std::string>& lanes)
+{
+    change(tr("lanes"), [&](bench::Document& d) { d.lanes = lanes; });
+    adoptLanes();
+    emit lanesChanged();
 }
 
 void Editor::toggleLane(const bench::PinRef& pin)
@@ -362,24 +425,49 @@ void Editor::toggleRead(const std::string& lane)
     keepLanes();
 }
 
+void Editor::addLanes(const std::vector<bench::PinRef>& pins, const std::vector<std::string>& added)
+{
+    std::vector<std::string> reads = shownReads(false);
+    reads.insert(reads.end(), added.begin(), added.end());
+    reads_ = std::move(reads);
+    setLanes(pins);
+    keepLanes();
+}
+
 void Editor::moveLane(const std::string& lane, int by)
 {
-    const auto move = [by](auto& list, auto found) {
-        const auto at = found - list.begin();
-        const auto to = std::clamp<std::ptrdiff_t>(at + by, 0, static_cast<std::ptrdiff_t>(list.size()) - 1);
-        std::swap(list[static_cast<std::size_t>(at)], list[static_cast<std::size_t>(to)]);
-    };
-    std::vector<bench::PinRef> pins = lanes_;
-    std::vector<std::string> reads = shownReads(true);
-    if (const auto pin = std::find_if(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return p.text() == lane; }); pin != pins.end()) {
-        move(pins, pin);
-        setLanes(std::move(pins));
-    } else if (const auto read = std::find(reads.begin(), reads.end(), lane); read != reads.end()) {
-        move(reads, read);
-        reads_ = std::move(reads);
-        emit lanesChanged();
+    std::vector<std::string> lanes = shownLanes();
+    const auto found = std::find(lanes.begin(), lanes.end(), lane);
+    if (found == lanes.end())
+        return;
+    const auto at = found - lanes.begin();
+    std::swap(*found, lanes[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(at + by, 0, static_cast<std::ptrdiff_t>(lanes.size()) - 1))]);
+    setOrder(lanes);
+}
+
+void Editor::groupFrom(const std::string& lane, const std::string& name)
+{
+    std::vector<std::string> lanes = shownLanes();
+    const std::string heading = "group " + name;
+    if (std::any_of(lanes.begin(), lanes.end(), [&](const std::string& l) { return l == heading || l == "folded " + name; })) {
+        emit message(tr("there is a group of that name already"), true);
+        return;
     }
-    keepLanes();
+    lanes.insert(std::find(lanes.begin(), lanes.end(), lane), heading);
+    setOrder(lanes);
+}
+
+void Editor::changeGroup(const std::string& heading, const std::string& to)
+{
+    std::vector<std::string> lanes = shownLanes();
+    const auto found = std::find(lanes.begin(), lanes.end(), heading);
+    if (found == lanes.end())
+        return;
+    if (to.empty())
+        lanes.erase(found);
+    else
+        *found = to;
+    setOrder(lanes);
 }
 
 void Editor::toggleProbe(const bench::PinRef& pin)

@@ -34,6 +34,7 @@ public:
 
     // Files. Errors come out of message().
     void newBench();
+    // A bench, or a recording of one (*.bramix-run), which is unpacked into the cache.
     bool openFile(const QString& file);
     bool save();
     bool saveAs(const QString& file);
@@ -60,8 +61,15 @@ public:
     // Lanes that show more than a pin (session/read_lanes.h); none: the usual ones of a bench. A lane that is there already goes.
     [[nodiscard]] const std::optional<std::vector<std::string>>& reads() const { return reads_; }
     void toggleRead(const std::string& lane);
-    // One lane up or down among its kind.
+    // These pins, and these lanes beside those that are there.
+    void addLanes(const std::vector<bench::PinRef>& pins, const std::vector<std::string>& reads);
+    // Lanes of the tape from the top, groups' headings among them, as far as somebody has put them in order; "usual" stands for those that come by themselves.
+    [[nodiscard]] const std::vector<std::string>& laneOrder() const { return document_.lanes; }
+    // One lane, or a heading, up or down.
     void moveLane(const std::string& lane, int by);
+    // A heading over the lanes from this one on; and what becomes of it: another text ("folded Motor"), or with none it goes.
+    void groupFrom(const std::string& lane, const std::string& name);
+    void changeGroup(const std::string& heading, const std::string& to);
 
     // Pins with a probe beside them, measured over the last probeSpan(); and one under the pointer.
     [[nodiscard]] const std::vector<bench::PinRef>& probes() const { return probes_; }
@@ -121,6 +129,9 @@ private:
     std::optional<std::vector<std::string>> reads_;
     void adoptLanes();
     void keepLanes();
+    bool openRecording(const QString& file);
+    [[nodiscard]] std::vector<std::string> shownLanes() const;
+    void setOrder(const std::vector<std::string>& lanes);
     [[nodiscard]] std::vector<std::string> shownReads(bool byName) const;
     std::vector<bench::PinRef> probes_;
     std::optional<bench::PinRef> hovered_;

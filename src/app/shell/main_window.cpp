@@ -339,6 +339,7 @@ void MainWindow::addCommands()
     });
     add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
     add(tr("Export as SVG, PDF, PNG, wiring list or bill of materials"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { askExport(); });
+    add(tr("Save the recording of this run"), {}, [this] { tape_->askSaveRecording(); });
     add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
 }
 
@@ -502,7 +503,7 @@ void MainWindow::askOpen()
 {
     if (!mayLeave())
         return;
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches (*.toml)"));
+    const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches and recordings (*.toml *.bramix-run)"));
     if (!file.isEmpty())
         open(file);
 }

@@ -19,6 +19,9 @@ inline constexpr kernel::Duration kShortest = std::chrono::nanoseconds(500);
 inline constexpr kernel::Duration kLongest = std::chrono::minutes(30);
 inline constexpr int kSearchWidth = 160;
 inline constexpr double kWaveShare = 2;  // a voltage takes the room of so many lanes
+inline constexpr double kGroupShare = 0.7;
+inline constexpr double kFunctionShare = 0.6;  // and each function that stands on another
+inline constexpr std::size_t kMostDepth = 8;    // of them are drawn apart
 
 inline const QColor kMark(0xE8, 0xA3, 0x2B);
 inline const QColor kPresent(0xD0, 0x5C, 0x8C);

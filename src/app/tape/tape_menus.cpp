@@ -20,8 +20,15 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(tr("Add a lane …"), this, [this, at] { emit lanesWanted(mapFromGlobal(at)); });
     menu->addAction(tr("What lanes read, as a table"), this, [this] { emit tableWanted(); });
-    if (row.kind != Row::Kind::serial) {
+    if (row.kind == Row::Kind::group) {
         menu->addSeparator();
+        menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
+        menu->addAction(tr("Down"), this, [this, row] { editor_.moveLane(row.text, 1); });
+        menu->addAction(row.text.starts_with("folded ") ? tr("Unfold") : tr("Fold"), this, [this, row] { foldGroup(row.text); });
+        menu->addAction(tr("Take the heading off"), this, [this, row] { editor_.changeGroup(row.text, {}); });
+    } else if (row.kind != Row::Kind::serial) {
+        menu->addSeparator();
+        menu->addAction(tr("Begin a group here …"), this, [this, row] { askName(row.text); });
         menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
         menu->addAction(tr("Down"), this, [this, row] { editor_.moveLane(row.text, 1); });
         if (row.kind == Row::Kind::pin)
@@ -36,14 +43,27 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
     menu->popup(at);
 }
 
+// Asks for the name of a bookmark, or of the group that begins at a lane.
+void TapeView::askName(const std::string& groupFrom)
+{
+    groupFrom_ = groupFrom;
+    naming_->setPlaceholderText(groupFrom.empty() ? tr("name of the bookmark, and Enter") : tr("name of the group, and Enter"));
+    naming_->setGeometry(static_cast<int>(kLabels) + 8, static_cast<int>(kRuler) + 6, 220, 24);
+    naming_->clear();
+    naming_->show();
+    naming_->setFocus();
+}
+
+void TapeView::foldGroup(const std::string& heading)
+{
+    const auto spec = session::parseLane(heading);
+    if (spec && spec->kind == session::LaneSpec::Kind::group)
+        editor_.changeGroup(heading, (spec->folded ? "group " : "folded ") + spec->chip);
+}
+
 void TapeView::openPlotMenu(QPoint at)
 {
-    const auto name = [this] {
-        naming_->setGeometry(static_cast<int>(kLabels) + 8, static_cast<int>(kRuler) + 6, 220, 24);
-        naming_->clear();
-        naming_->show();
-        naming_->setFocus();
-    };
+    const auto name = [this] { askName({}); };
     if (at.isNull())
         return name();
     auto* menu = new QMenu(this);
@@ -80,7 +100,20 @@ void TapeView::openPlotMenu(QPoint at)
             QMetaObject::invokeMethod(this, [this, file, trouble] { emit editor_.message(trouble.empty() ? tr("Saved to %1").arg(file) : text(trouble), !trouble.empty()); });
         });
     });
+    menu->addAction(tr("Save the whole recording …"), this, &TapeView::askSaveRecording);
     menu->popup(at);
+}
+
+void TapeView::askSaveRecording()
+{
+    QString file = QFileDialog::getSaveFileName(this, tr("Save the recording"), editor_.folder() + "/run.bramix-run", tr("Recordings (*.bramix-run)"));
+    if (file.isEmpty())
+        return;
+    if (!file.endsWith(".bramix-run"))
+        file += ".bramix-run";
+    editor_.session().saveRecording(file.toStdString(), [this, file](const std::string& trouble) {
+        QMetaObject::invokeMethod(this, [this, file, trouble] { emit editor_.message(trouble.empty() ? tr("Saved to %1").arg(file) : text(trouble), !trouble.empty()); });
+    });
 }
 
 bool TapeView::readCapture(const QString& file)
@@ -139,8 +172,10 @@ std::vector<PickList::Entry> TapeView::offers(const QString& typed)
         const bench::PartKind* kind = editor_.catalogue().find(part.kind);
         if (kind == nullptr)
             continue;
-        if (kind->chip != nullptr)
+        if (kind->chip != nullptr) {
             offer("interrupts " + part.id, tr("which interrupt runs"));
+            offer("functions " + part.id, tr("which function runs, and who called it"));
+        }
         // What lines are by their names: of a display, a bus, a strip of pixels, a servo.
         for (const tape::DecoderKind& decoder : tape::decoderKinds()) {
             std::string lines;

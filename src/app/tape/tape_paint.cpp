@@ -71,6 +71,7 @@ void TapeView::paint(QPainter& painter)
         case Row::Kind::pin: drawPinLane(painter, row); break;
         case Row::Kind::read: drawRead(painter, row); break;
         case Row::Kind::serial: drawSerialLane(painter, row); break;
+        case Row::Kind::group: drawGroup(painter, row); break;
         }
     if (editor_.lanes().empty()) {
         const double top = all.empty() ? kRuler : all.back().top + all.back().height;
@@ -226,9 +227,93 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         drawLevels(painter, {lane.text, 0, lane.columns, {}}, row, QColor(0xD9, 0xB0, 0x8C));
     else if (lane.crowded)
         say(tr("zoom in to read it"), theme::kTapeMuted);
+    else if (!lane.depths.empty())
+        drawFunctions(painter, lane, row);
     else
         drawItems(painter, lane, row);
+    // What is being looked for still.
+    if (const double x = std::max(xOf(lane.knownTo), kLabels); lane.trouble.empty() && lane.knownTo < std::min(editor_.picture().tapeTo, editor_.picture().latest) && x < width()) {
+        painter.fillRect(QRectF(x, row.top + 3, width() - x, row.height - 6), QBrush(theme::kTapeGrid, Qt::BDiagPattern));
+        if (width() - x > 120) {
+            painter.setPen(theme::kTapeMuted);
+            painter.setFont(theme::words(8));
+            painter.drawText(QRectF(x + 8, row.top, width() - x, row.height), Qt::AlignVCenter, tr("looking back …"));
+        }
+    }
     painter.restore();
+}
+
+// A heading: a wedge that points at what is under it, or to the side where that is folded away.
+void TapeView::drawGroup(QPainter& painter, const Row& row)
+{
+    const auto spec = session::parseLane(row.text);
+    if (!spec)
+        return;
+    const QRectF band(0, row.top, width(), row.height);
+    painter.fillRect(band, QColor(0x2E, 0x24, 0x33));
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.save();
+    painter.translate(13, band.center().y());
+    painter.rotate(spec->folded ? 0 : 90);
+    QPainterPath wedge;
+    wedge.moveTo(-2.5, -4);
+    wedge.lineTo(3.5, 0);
+    wedge.lineTo(-2.5, 4);
+    wedge.closeSubpath();
+    painter.fillPath(wedge, theme::kTapeMuted);
+    painter.restore();
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    painter.setPen(theme::kTapeText);
+    painter.setFont(theme::words(8.2, QFont::DemiBold));
+    painter.drawText(QRectF(22, row.top, kLabels - 24, row.height), Qt::AlignVCenter, painter.fontMetrics().elidedText(text(spec->chip), Qt::ElideRight, static_cast<int>(kLabels) - 26));
+    if (spec->folded) {
+        painter.setFont(theme::words(8));
+        painter.setPen(theme::kTapeMuted);
+        const std::vector<std::string>& order = editor_.laneOrder();
+        int hidden = 0;
+        for (std::size_t i = row.index + 1; i < order.size(); ++i, ++hidden)
+            if (const auto next = session::parseLane(order[i]); next && next->kind == session::LaneSpec::Kind::group)
+                break;
+        painter.drawText(QRectF(kLabels + 8, row.top, plotWidth(), row.height), Qt::AlignVCenter, hidden == 1 ? tr("one lane folded away") : tr("%1 lanes folded away").arg(hidden));
+    }
+}
+
+// The same name has the same tint at every start: a sum of its letters, each with another weight.
+static std::size_t tintOf(const std::string& name)
+{
+    std::size_t sum = 0;
+    for (const char c : name)
+        sum = sum * 31 + static_cast<unsigned char>(c);
+    return sum;
+}
+
+// Who called whom: each function stands on the one that called it, an interrupt on what it interrupted.
+void TapeView::drawFunctions(QPainter& painter, const session::ReadLane& lane, const Row& row)
+{
+    static const std::array kTints{QColor(0x9D, 0xB8, 0x8A), QColor(0x8F, 0xB3, 0xB8), QColor(0xC9, 0xB6, 0x7C), QColor(0xA9, 0xA3, 0xCF), QColor(0xB8, 0x9A, 0x86), QColor(0x8D, 0xA7, 0xC4),
+                                   QColor(0xC4, 0x9F, 0xB4), QColor(0xB5, 0xC2, 0x9B), QColor(0x9A, 0xBF, 0xA8), QColor(0xD0, 0xAE, 0x94), QColor(0xB3, 0xB1, 0xA2)};
+    const std::size_t deepest = std::min(lane.rows, kMostDepth);
+    const double step = (row.height - 4) / static_cast<double>(deepest);
+    painter.setFont(theme::words(std::clamp(step * 0.52, 6.4, 8.2)));
+    const QFontMetricsF metrics(painter.font());
+    std::array<double, kMostDepth> drawnTo{};
+    for (std::size_t i = 0; i < lane.items.size(); ++i) {
+        const tape::Decoded& item = lane.items[i];
+        const std::size_t depth = std::min<std::size_t>(lane.depths[i], deepest - 1);
+        const double left = std::max(xOf(item.from), kLabels), right = std::min(xOf(item.to), double(width()));
+        if (right < kLabels || left > width() || item.text.empty())
+            continue;
+        const QRectF block(left, row.top + row.height - 2 - step * static_cast<double>(depth + 1), std::max(1.0, right - left - 0.6), step - 1);
+        if (block.right() < drawnTo[depth] + 0.5)
+            continue;
+        drawnTo[depth] = block.right();
+        const QColor color = item.what == "interrupt" ? QColor(0xE0, 0xA2, 0x6E) : kTints[tintOf(item.text) % kTints.size()];
+        painter.fillRect(block, color);
+        if (block.width() < 16 || step < 8)
+            continue;
+        painter.setPen(theme::kTapeGround);
+        painter.drawText(block.adjusted(3, 0, -2, 0), Qt::AlignVCenter, metrics.elidedText(text(item.text), Qt::ElideRight, block.width() - 5));
+    }
 }
 
 // Addresses and bytes, numbers, interrupts; what was not acknowledged, or broke off, in another colour.

@@ -48,15 +48,41 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
     request();
 }
 
-// Lanes grow lower, down to what can be read, so that all are seen.
+// Lanes grow lower, down to what can be read, so that all are seen. In the order that the bench has, if any; what it does not know comes behind.
 std::vector<TapeView::Row> TapeView::rows() const
 {
-    std::vector<Row> out;
     const session::Picture& picture = editor_.picture();
+    std::vector<Row> all;
     for (std::size_t i = 0; i < editor_.lanes().size(); ++i)
-        out.push_back({Row::Kind::pin, i, editor_.lanes()[i].text(), 0, 1});
-    for (std::size_t i = 0; i < picture.reads.size(); ++i)
-        out.push_back({Row::Kind::read, i, picture.reads[i].text, 0, picture.reads[i].text.starts_with("volts ") ? kWaveShare : 1});
+        all.push_back({Row::Kind::pin, i, editor_.lanes()[i].text(), 0, 1});
+    for (std::size_t i = 0; i < picture.reads.size(); ++i) {
+        const session::ReadLane& lane = picture.reads[i];
+        all.push_back({Row::Kind::read, i, lane.text, 0, lane.text.starts_with("volts ") ? kWaveShare : lane.rows > 1 ? 0.4 + kFunctionShare * static_cast<double>(std::min(lane.rows, kMostDepth)) : 1});
+    }
+    const std::vector<std::string>& order = editor_.laneOrder();
+    std::vector<Row> out;
+    bool folded = false;
+    const auto take = [&](const auto& which) {
+        for (Row& row : all)
+            if (!row.text.empty() && which(row.text)) {
+                if (!folded)
+                    out.push_back(row);
+                row.text.clear();
+            }
+    };
+    for (std::size_t i = 0; i < order.size(); ++i) {
+        const std::string& lane = order[i];
+        if (lane == session::kUsualLanes) {
+            take([&](const std::string& t) { return !bench::parsePinRef(t) && std::find(order.begin(), order.end(), t) == order.end(); });
+        } else if (const auto spec = session::parseLane(lane); spec && spec->kind == session::LaneSpec::Kind::group) {
+            folded = spec->folded;
+            out.push_back({Row::Kind::group, i, lane, 0, kGroupShare});
+        } else {
+            take([&](const std::string& t) { return t == lane; });
+        }
+    }
+    folded = false;
+    take([](const std::string&) { return true; });
     if (!picture.uarts.empty())
         out.push_back({Row::Kind::serial, 0, "serial", 0, 1});
     double shares = 0.2;  // a little air below
@@ -240,7 +266,9 @@ void TapeView::mousePressEvent(QMouseEvent* event)
         pressed_ = false;
         if (pressAt_.y() < kRuler)
             follow(span_);
-        else if (const auto row = rowAt(pressAt_.y()))
+        else if (const auto row = rowAt(pressAt_.y()); row && row->kind == Row::Kind::group)
+            foldGroup(row->text);
+        else if (row)
             choose(chosen_ == row->text ? std::string() : row->text);
     }
 }
@@ -356,7 +384,11 @@ bool TapeView::eventFilter(QObject* watched, QEvent* event)
             return true;
         }
         if (watched == naming_ && enter) {
-            addBookmark(naming_->text().trimmed());
+            const QString name = naming_->text().trimmed();
+            if (groupFrom_.empty())
+                addBookmark(name);
+            else if (!name.isEmpty())
+                editor_.groupFrom(groupFrom_, name.toStdString());
             naming_->hide();
             setFocus();
             return true;
@@ -383,14 +415,26 @@ void TapeView::addBookmark(const QString& name)
 
 void TapeView::dragEnterEvent(QDragEnterEvent* event)
 {
-    if (event->mimeData()->hasFormat("application/x-bramix-pin"))
+    if (event->mimeData()->hasFormat(kLanesMime))
         event->acceptProposedAction();
 }
 
+// Those that are there stay.
 void TapeView::dropEvent(QDropEvent* event)
 {
-    if (const auto pin = bench::parsePinRef(event->mimeData()->data("application/x-bramix-pin").toStdString()); pin && std::find(editor_.lanes().begin(), editor_.lanes().end(), *pin) == editor_.lanes().end())
-        editor_.toggleLane(*pin);
+    std::vector<bench::PinRef> pins = editor_.lanes();
+    std::vector<std::string> reads;
+    for (const QString& line : QString::fromUtf8(event->mimeData()->data(kLanesMime)).split('\n', Qt::SkipEmptyParts)) {
+        const std::string lane = line.toStdString();
+        const auto spec = session::parseLane(lane);
+        if (spec && spec->kind == session::LaneSpec::Kind::pin) {
+            if (std::find(pins.begin(), pins.end(), spec->pins[0]) == pins.end())
+                pins.push_back(spec->pins[0]);
+        } else if (spec && std::none_of(editor_.picture().reads.begin(), editor_.picture().reads.end(), [&](const session::ReadLane& l) { return l.text == lane; })) {
+            reads.push_back(lane);
+        }
+    }
+    editor_.addLanes(pins, reads);
     event->acceptProposedAction();
 }
 

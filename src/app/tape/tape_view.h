@@ -16,6 +16,9 @@
 
 namespace bramix::app {
 
+// What is dragged to the tape: lanes as texts, a line each.
+inline constexpr const char* kLanesMime = "application/x-bramix-lanes";
+
 class TapeView : public QWidget {
     Q_OBJECT
 
@@ -48,6 +51,8 @@ public:
     [[nodiscard]] QLineEdit& searchLine() { return *search_; }
     // A value change dump of something else: its signals as lanes.
     bool readCapture(const QString& file);
+    // The whole run into one file, whose name a person gives.
+    void askSaveRecording();
     // Moves the capture so that what is at the first mark comes to the second.
     void alignCapture();
 
@@ -72,7 +77,7 @@ protected:
 private:
     // A row of the view: which lane it shows, and where it lies.
     struct Row {
-        enum class Kind : std::uint8_t { pin, read, serial } kind;
+        enum class Kind : std::uint8_t { pin, read, serial, group } kind;
         std::size_t index;
         std::string text;
         double top, height;
@@ -92,6 +97,8 @@ private:
     void drawItems(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawWave(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawSerialLane(QPainter& painter, const Row& row);
+    void drawGroup(QPainter& painter, const Row& row);
+    void drawFunctions(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawPresent(QPainter& painter);
     void drawMarks(QPainter& painter);
     void drawMeasures(QPainter& painter);
@@ -105,6 +112,8 @@ private:
     [[nodiscard]] double plotWidth() const;
     void openLaneMenu(const Row& row, QPoint at);
     void openPlotMenu(QPoint at);
+    void askName(const std::string& groupFrom);
+    void foldGroup(const std::string& heading);
     [[nodiscard]] const bench::BookmarkItem* bookmarkAt(double x) const;
 
     Editor& editor_;
@@ -120,7 +129,8 @@ private:
     bool grabbed_ = false;  // the present is being dragged
     std::shared_ptr<const tape::Capture> capture_;
     QLineEdit* search_;
-    QLineEdit* naming_;     // of a bookmark
+    QLineEdit* naming_;     // of a bookmark, or of a group:
+    std::string groupFrom_; // the lane over which its heading comes
 };
 
 }  // namespace bramix::app

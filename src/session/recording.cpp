@@ -1,0 +1,225 @@
+#include "session/recording.h"
+
+#include <algorithm>
+#include <array>
+#include <filesystem>
+#include <fstream>
+#include <iterator>
+
+#include <fmt/format.h>
+
+#include "kernel/archive.h"
+
+namespace bramix::session {
+
+using kernel::fail;
+
+namespace {
+
+constexpr std::string_view kMagic = "Bramix recording 1\n";
+
+// ISO 3309, the polynomial 0xEDB88320.
+std::uint32_t checkSum(std::string_view bytes)
+{
+    static const auto table = [] {
+        std::array<std::uint32_t, 256> t{};
+        for (std::uint32_t i = 0; i < 256; ++i) {
+            std::uint32_t c = i;
+            for (int k = 0; k < 8; ++k)
+                c = (c & 1) != 0 ? 0xEDB88320U ^ (c >> 1) : c >> 1;
+            t[i] = c;
+        }
+        return t;
+    }();
+    std::uint32_t c = 0xFFFFFFFFU;
+    for (const char b : bytes)
+        c = table[(c ^ static_cast<std::uint8_t>(b)) & 0xFFU] ^ (c >> 8);
+    return c ^ 0xFFFFFFFFU;
+}
+
+// Structures of other rooms that have no state of their own: their fields, both ways.
+template <class Archive>
+void put(Archive& ar, Input& i)
+{
+    ar(i.kind, i.at, i.target, i.text, i.value, i.space);
+}
+template <class Archive>
+void put(Archive& ar, Finding& f)
+{
+    ar(f.severity, f.rule, f.where, f.message, f.time, f.code, f.chip, f.otherCode, f.otherChip, f.otherSource, f.source, f.wiring, f.muted);
+}
+template <class Archive>
+void put(Archive& ar, SerialByte& b)
+{
+    bool good = b.good, fromChip = b.fromChip;
+    ar(b.at, b.uart, b.byte, good, fromChip, b.code);
+    b.good = good;
+    b.fromChip = fromChip;
+}
+template <class Archive>
+void put(Archive& ar, std::pair<bench::PinRef, tape::Waveform>& w)
+{
+    ar(w.first.part, w.first.pin, w.second);
+}
+template <class Archive, class T>
+void putAll(Archive& ar, std::vector<T>& list)
+{
+    std::uint64_t count = list.size();
+    ar(count);
+    if constexpr (Archive::kLoading) {
+        list.clear();
+        for (std::uint64_t i = 0; i < count; ++i)
+            put(ar, list.emplace_back());
+    } else {
+        for (T& item : list)
+            put(ar, item);
+    }
+}
+
+// All of it but the tape, which may be large and is not copied.
+template <class Archive>
+void putHead(Archive& ar, Recording& r)
+{
+    ar(r.bench, r.files, r.folder, r.seed, r.latest, r.canRunAgain, r.marks);
+    putAll(ar, r.inputs);
+    putAll(ar, r.findings);
+    putAll(ar, r.bytes);
+    putAll(ar, r.waveforms);
+}
+
+}  // namespace
+
+Result<void> Session::saveRecording(const std::string& file, const std::vector<std::pair<Time, std::string>>& marks)
+{
+    if (!options_.record)
+        return fail(file, "cannot be written: this run is not recorded");
+    Recording r;
+    r.bench = bench::writeDocument(document_);
+    r.files = beginnings_;
+    r.folder = options_.folder;
+    r.seed = options_.seed;
+    r.latest = latest();
+    r.inputs = inputs_;
+    r.canRunAgain = !onlyLooked_ && std::none_of(inputs_.begin(), inputs_.end(), [](const Input& i) { return i.kind == Input::Kind::edit || i.kind == Input::Kind::firmware; });
+    r.findings = findings();
+    r.marks = marks;
+    for (std::uint64_t i = serialLog_.first(); i < serialLog_.end(); ++i)
+        r.bytes.push_back(serialLog_[i]);
+    world_->flushProbes();
+    for (const auto& [pin, waveform] : waveforms_)
+        r.waveforms.emplace_back(pin, waveform);
+    kernel::SaveArchive ar;
+    putHead(ar, r);
+    ar(tape_);
+    const kernel::Snapshot payload = ar.take();
+    const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
+    const std::string beside = file + ".new";
+    {
+        std::ofstream out(beside, std::ios::binary | std::ios::trunc);
+        const std::uint64_t size = bytes.size();
+        const std::uint32_t sum = checkSum(bytes);
+        out.write(kMagic.data(), static_cast<std::streamsize>(kMagic.size()));
+        out.write(reinterpret_cast<const char*>(&size), sizeof size);
+        out.write(reinterpret_cast<const char*>(&sum), sizeof sum);
+        out.write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+        if (!out.flush()) {
+            std::error_code none;
+            std::filesystem::remove(beside, none);
+            return fail(file, "could not be written; expected a folder that can be written to, with room");
+        }
+    }
+    std::error_code moved;
+    std::filesystem::rename(beside, file, moved);
+    return moved ? Result<void>(fail(file, "could not be written: " + moved.message())) : Result<void>{};
+}
+
+Result<Recording> readRecording(const std::string& file)
+{
+    std::ifstream in(file, std::ios::binary);
+    if (!in)
+        return fail(file, "cannot be read");
+    std::string magic(kMagic.size(), '\0');
+    std::uint64_t size = 0;
+    std::uint32_t sum = 0;
+    in.read(magic.data(), static_cast<std::streamsize>(magic.size()));
+    if (!in || magic != kMagic)
+        return fail(file, magic.starts_with("Bramix recording") ? "is a recording of another version of Bramix; this one reads version 1" : "is no recording of Bramix");
+    in.read(reinterpret_cast<char*>(&size), sizeof size);
+    in.read(reinterpret_cast<char*>(&sum), sizeof sum);
+    std::error_code none;
+    const std::uint64_t there = std::filesystem::file_size(file, none);
+    if (!in || none || there != kMagic.size() + sizeof size + sizeof sum + size)
+        return fail(file, "is not whole: it was cut off, or something was added");
+    kernel::Snapshot payload(size);
+    in.read(reinterpret_cast<char*>(payload.data()), static_cast<std::streamsize>(size));
+    if (!in || checkSum({reinterpret_cast<const char*>(payload.data()), payload.size()}) != sum)
+        return fail(file, "is damaged: its check sum is another");
+    try {
+        Recording r;
+        kernel::LoadArchive ar(payload);
+        putHead(ar, r);
+        ar(r.tape);
+        if (!ar.atEnd())
+            return fail(file, "has more in it than this version of Bramix knows");
+        return r;
+    } catch (const std::exception&) {
+        return fail(file, "has something in it that this version of Bramix does not know");
+    }
+}
+
+void Session::adopt(Recording recording)
+{
+    tape_.takeFrom(std::move(recording.tape));
+    mapChannels(false);
+    serialLog_.clear();
+    for (const SerialByte& b : recording.bytes)
+        serialLog_.add(b);
+    inputs_ = std::move(recording.inputs);
+    applied_ = 0;
+    recorded_ = std::move(recording.findings);
+    for (auto& [pin, waveform] : recording.waveforms)
+        waveforms_[pin] = std::move(waveform);
+    latest_ = recording.latest;
+    behind_ = world_->now() < latest_;
+    onlyLooked_ = !recording.canRunAgain;
+    beginnings_ = std::move(recording.files);
+    ++course_;
+}
+
+Result<std::string> unpackBench(const Recording& recording, const std::string& folder)
+{
+    auto document = bench::parseDocument("recording", recording.bench);
+    if (!document)
+        return tl::unexpected(document.error());
+    std::error_code trouble;
+    std::filesystem::create_directories(folder, trouble);
+    if (trouble)
+        return fail(folder, "could not be made: " + trouble.message());
+    // Beside the bench, whatever place they had.
+    std::map<std::string, std::string> newName;
+    for (std::size_t i = 0; i < recording.files.size(); ++i) {
+        const BenchFile& f = recording.files[i];
+        const std::string plain = std::filesystem::path(f.name).filename().string();
+        const bool kept = f.name == plain;
+        newName[f.name] = kept ? plain : fmt::format("{}-{}", i, plain);
+        if (auto ok = bench::saveText(folder + "/" + newName[f.name], f.bytes); !ok)
+            return tl::unexpected(ok.error());
+    }
+    const auto rename = [&](std::string& name) {
+        if (const auto there = newName.find(name); there != newName.end())
+            name = there->second;
+    };
+    for (bench::PartItem& part : document->parts) {
+        rename(part.firmware);
+        for (auto& [setting, value] : part.set)
+            rename(value);
+        for (auto& [control, follow] : part.follow)
+            rename(follow.csv);
+    }
+    const std::string file = folder + "/bench.toml";
+    if (auto ok = bench::saveText(file, bench::writeDocument(*document)); !ok)
+        return tl::unexpected(ok.error());
+    return file;
+}
+
+}  // namespace bramix::session
