@@ -160,7 +160,7 @@ void readDecoded(const Session& session, const LaneSpec& spec, const Window& win
     });
 }
 
-void readInterrupts(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+void readInterrupts(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane, std::size_t most = kMostValues)
 {
     lane.name = "interrupts";
     lane.lines = spec.chip;
@@ -175,7 +175,7 @@ void readInterrupts(const Session& session, const LaneSpec& spec, const Window& 
     const tape::ChannelId channel = session.interruptsOf(chip);
     const tape::Tape& tape = session.tape();
     const std::size_t first = tape.after(channel, window.from), last = tape.after(channel, window.to);
-    if (lane.crowded = last - first > kMostValues; lane.crowded) {
+    if (lane.crowded = last - first > most; lane.crowded) {
         lane.columns = tape.columns(channel, window.from, window.to, window.columns);
         for (tape::Column& c : lane.columns) {
             c.first = c.first != 0 && c.first != 2 ? 1 : 0;
@@ -458,7 +458,9 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
     std::vector<tape::Decoded> out;
     if (spec->kind == LaneSpec::Kind::interrupts) {
         ReadLane lane;
-        readInterrupts(session, *spec, {from, to, 1}, lane);
+        readInterrupts(session, *spec, {from, to, 1}, lane, SIZE_MAX);
+        if (lane.items.size() > most)
+            lane.items.resize(most);
         return std::move(lane.items);
     }
     if (spec->kind != LaneSpec::Kind::decoded)

@@ -200,8 +200,8 @@ Result<std::string> unpackBench(const Recording& recording, const std::string& f
     for (std::size_t i = 0; i < recording.files.size(); ++i) {
         const BenchFile& f = recording.files[i];
         const std::string plain = std::filesystem::path(f.name).filename().string();
-        const bool kept = f.name == plain;
-        newName[f.name] = kept ? plain : fmt::format("{}-{}", i, plain);
+        const bool taken = std::any_of(newName.begin(), newName.end(), [&](const auto& n) { return n.second == plain; }) || plain == "bench.toml";
+        newName[f.name] = taken ? fmt::format("{}-{}", i, plain) : plain;
         if (auto ok = bench::saveText(folder + "/" + newName[f.name], f.bytes); !ok)
             return tl::unexpected(ok.error());
     }

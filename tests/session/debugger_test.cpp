@@ -430,11 +430,11 @@ int main(void)
         press(*s, 1);
         s->advance(Time(9ms));
         press(*s, 0);
-        s->advance(Time(20ms));
+        s->advance(Time(200ms));
         kernel::Random random(5);
         std::vector<Time> moments;
-        for (int i = 0; i < 60; ++i)
-            moments.push_back(Time(std::chrono::nanoseconds(100 + random.below(19'900'000))));
+        for (int i = 0; i < 1000; ++i)
+            moments.push_back(Time(std::chrono::nanoseconds(100 + random.below(199'900'000))));
         std::vector<kernel::Snapshot> gone;
         for (const Time t : moments) {
             QVERIFY(s->goTo(t).has_value());

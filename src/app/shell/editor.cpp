@@ -112,7 +112,9 @@ bool Editor::openRecording(const QString& file)
     }
     if (!openFile(QString::fromStdString(*bench)))
         return false;
+    const kernel::Time latest = recording->latest;
     session_.adopt(std::make_shared<session::Recording>(std::move(*recording)));
+    emit recordingOpened(latest);
     emit message(tr("A recording: what was recorded lies ahead of the present. Drag the present to any instant of it, or run on from there."), false);
     return true;
 }

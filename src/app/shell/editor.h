@@ -99,6 +99,7 @@ signals:
     void selectionChanged();
     void fileChanged();
     void lanesChanged();
+    void recordingOpened(kernel::Time latest);
     void probesChanged();
     void pictureChanged();                             // at most 60 times a second
     void serialReceived(const std::vector<bramix::session::SerialByte>& bytes);

@@ -74,11 +74,7 @@ void TapeView::openPlotMenu(QPoint at)
         menu->addAction(tr("Remove the bookmark %1").arg(text(b->name)), this, [this, gone = *b] { editor_.change(tr("remove bookmark"), [&](bench::Document& d) { std::erase(d.bookmarks, gone); }); });
     menu->addAction(tr("No marks"), this, [this] { setMarks(std::nullopt, std::nullopt); })->setEnabled(markA_.has_value());
     menu->addAction(tr("The whole run"), this, [this] {
-        const session::Picture& p = editor_.picture();
-        follow_ = false;
-        span_ = std::clamp(p.latest - std::max(p.tapeKnownFrom, Time{}) + Duration(1), kShortest, kLongest);
-        to_ = p.latest;
-        request();
+        showSpan(std::max(editor_.picture().tapeKnownFrom, Time{}), editor_.picture().latest);
     });
     menu->addSeparator();
     menu->addAction(tr("Save this part as a picture …"), this, [this] {

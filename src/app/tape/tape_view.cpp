@@ -45,6 +45,15 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
         follow_ = true;
         request();
     });
+    connect(&editor_, &Editor::recordingOpened, this, [this](Time latest) { showSpan(Time{}, latest); });
+    request();
+}
+
+void TapeView::showSpan(Time from, Time to)
+{
+    follow_ = false;
+    span_ = std::clamp(to - from + Duration(1), kShortest, kLongest);
+    to_ = to;
     request();
 }
 

@@ -29,6 +29,7 @@ public:
     void follow(kernel::Duration span);
     // Shows this moment in the middle, with the first mark on it.
     void goTo(kernel::Time at);
+    void showSpan(kernel::Time from, kernel::Time to);
     // Stays where it is, whatever becomes of the present.
     void rest();
     [[nodiscard]] bool following() const { return follow_; }

@@ -1,0 +1,122 @@
+// How long the way into the past is: runs a bench for so many minutes, then goes to random moments of it and steps back there.
+//
+//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both]
+//
+// With the last word it only runs, with nothing kept, with the tape, or with tape and history: to count instructions of. Otherwise it
+// prints what the run took with and without a tape and a history, how many moments are remembered in how much memory, and the times of the ways.
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+#include <vector>
+
+#include <fmt/format.h>
+
+#include "kernel/random.h"
+#include "session/debugger.h"
+
+using namespace bramix;
+using Clock = std::chrono::steady_clock;
+
+namespace {
+
+double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); }
+
+std::unique_ptr<session::Session> open(const bench::Document& document, const bench::Catalogue& catalogue, session::SessionOptions options)
+{
+    auto s = session::Session::open(document, catalogue, options);
+    if (!s) {
+        fmt::print(stderr, "{}\n", s.error().text());
+        std::exit(2);
+    }
+    return std::move(*s);
+}
+
+// As a window runs it, in slices.
+double run(session::Session& s, kernel::Time until)
+{
+    const auto began = Clock::now();
+    while (s.world().now() < until)
+        s.advance(std::min(until, s.world().now() + std::chrono::milliseconds(20)));
+    return since(began);
+}
+
+void tell(const char* what, std::vector<double> times)
+{
+    std::sort(times.begin(), times.end());
+    double sum = 0;
+    for (const double t : times)
+        sum += t;
+    fmt::print("{:<28} mean {:6.1f} ms   19 of 20 within {:6.1f} ms   longest {:6.1f} ms   of {}\n", what, sum / static_cast<double>(times.size()) * 1e3, times[times.size() * 19 / 20] * 1e3, times.back() * 1e3, times.size());
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    if (argc < 2) {
+        fmt::print(stderr, "bramix_past: expected BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES]\n");
+        return 2;
+    }
+    const double minutes = argc > 2 ? std::atof(argv[2]) : 10;
+    const int moments = argc > 3 ? std::atoi(argv[3]) : 1000;
+    const auto bound = static_cast<std::size_t>(argc > 4 ? std::atoi(argv[4]) : 384) << 20U;
+    const auto catalogue = bench::Catalogue::loadInstalled();
+    auto document = bench::loadDocument(argv[1]);
+    if (!catalogue || !document) {
+        fmt::print(stderr, "{}\n", !catalogue ? catalogue.error().text() : document.error().text());
+        return 2;
+    }
+    const auto end = kernel::Time(kernel::Duration(static_cast<std::int64_t>(minutes * 60e12)));
+    session::SessionOptions options;
+    options.folder = std::filesystem::path(argv[1]).parent_path().string();
+    options.tapeBytes = 256U << 20U;
+
+    if (const std::string only = argc > 5 ? argv[5] : ""; !only.empty()) {
+        options.record = only != "bare";
+        options.historyBytes = only == "both" ? bound : 0;
+        (void)run(*open(*document, *catalogue, options), end);
+        return 0;
+    }
+    // Turn by turn, so that the machine's good and bad minutes fall on all of them alike.
+    const auto share = kernel::Time((end - kernel::Time{}) / 10);
+    std::vector<double> bare, tape, both;
+    for (int i = 0; i < 5; ++i)
+        for (auto& [times, record, history] : {std::tuple<std::vector<double>&, bool, bool>{bare, false, false}, {tape, true, false}, {both, true, true}}) {
+            auto o = options;
+            o.record = record;
+            o.historyBytes = history ? bound : 0;
+            const auto s = open(*document, *catalogue, o);
+            times.push_back(run(*s, share));
+        }
+    const auto best = [](const std::vector<double>& v) { return *std::min_element(v.begin(), v.end()); };
+    fmt::print("{:.0f} s of the bench            {:.2f} s with nothing kept, {:.2f} s with the tape ({:+.1f} %), {:.2f} s with tape and history ({:+.1f} %); best of 5\n", kernel::seconds(share), best(bare), best(tape), (best(tape) / best(bare) - 1) * 100,
+               best(both), (best(both) / best(bare) - 1) * 100);
+
+    options.historyBytes = bound;
+    const auto s = open(*document, *catalogue, options);
+    const double took = run(*s, end);
+    std::size_t edges = 0;
+    for (tape::ChannelId c = 0; c < s->tape().channelCount(); ++c)
+        edges += s->tape().count(c);
+    fmt::print("{:.0f} minutes                   {:.1f} s, {} moments in {} MB, {} edges in {} MB\n", minutes, took, s->history().moments().size(), s->history().bytes() >> 20U, edges, s->tape().bytes() >> 20U);
+    session::Debugger debugger(*s);
+    kernel::Random random(1);
+    std::vector<double> going, stepping;
+    for (int i = 0; i < moments; ++i) {
+        const auto began = Clock::now();
+        if (!s->goTo(kernel::Time(kernel::Duration(static_cast<std::int64_t>(random.below(static_cast<std::uint64_t>((end - kernel::Time{}).count()))))))) {
+            fmt::print(stderr, "a moment could not be reached\n");
+            return 1;
+        }
+        going.push_back(since(began));
+        if (i % 5 != 0)
+            continue;
+        const auto stepped = Clock::now();
+        if (debugger.back(session::Step::over))
+            stepping.push_back(since(stepped));
+    }
+    tell("going to a random moment", going);
+    if (!stepping.empty())
+        tell("stepping back over a line", stepping);
+    return 0;
+}
