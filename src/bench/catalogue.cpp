@@ -1,6 +1,7 @@
 #include "bench/catalogue.h"
 
 #include <algorithm>
+#include <map>
 #include <cctype>
 #include <cstdlib>
 #include <filesystem>
@@ -118,6 +119,48 @@ InnerPart readInner(TableReader& r)
     return inner;
 }
 
+// bench/language.h says how it is written.
+Language readLanguage(TableReader& r)
+{
+    Language out;
+    const std::string form = r.text("language");
+    out.pointer = static_cast<unsigned>(r.integer("pointer", 1, 1, 4));
+    const std::vector<std::string> names = r.texts("registers");
+    if (form.empty()) {
+        if (!names.empty())
+            r.wrong(r.table(), "\"registers\" wants \"language\" beside it");
+        return out;
+    }
+    static const std::map<std::string, Language::Form> kForms{{"registers", Language::Form::registers}, {"memory", Language::Form::memory}, {"character-display", Language::Form::characterDisplay},
+                                                             {"display-commands", Language::Form::displayCommands}, {"commands", Language::Form::commands}, {"card", Language::Form::card}};
+    const auto known = kForms.find(form);
+    if (known == kForms.end()) {
+        r.wrong(r.table(), fmt::format("language \"{}\"; expected registers, memory, character-display, display-commands, commands or card", form));
+        return out;
+    }
+    out.form = known->second;
+    for (const std::string& text : names) {
+        Language::Name n;
+        char* end = nullptr;
+        n.first = n.last = static_cast<std::uint32_t>(std::strtoul(text.c_str(), &end, 0));
+        bool good = end != text.c_str();
+        if (*end == '-') {
+            const char* const second = end + 1;
+            n.last = static_cast<std::uint32_t>(std::strtoul(second, &end, 0));
+            good = good && end != second && n.last >= n.first;
+        }
+        n.name = *end == ' ' ? end + 1 : "";
+        if (const std::size_t comma = n.name.rfind(", "); comma != std::string::npos) {
+            n.takes = static_cast<unsigned>(std::atoi(n.name.c_str() + comma + 2));
+            n.name.erase(comma);
+        }
+        if (!good || n.name.empty())
+            r.wrong(r.table(), fmt::format("register \"{}\"; expected one such as \"0x00 SECONDS\", \"0x08-0x3F RAM\" or \"0x81 contrast, 1\"", text));
+        out.names.push_back(std::move(n));
+    }
+    return out;
+}
+
 // What differs from one chip to the next of its kind within the datasheet.
 void addPullUpSetting(PartKind& kind)
 {
@@ -163,6 +206,7 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     kind.idStem = r.text("id", "part");
     const auto [w, h] = r.point("size", true);
     kind.notes = r.text("notes");
+    kind.language = readLanguage(r);
     kind.plugs = r.flag("plugs", false);
     kind.size = {w, h};
     kind.folder = folder;

@@ -11,6 +11,7 @@
 #include <string_view>
 #include <vector>
 
+#include "bench/language.h"
 #include "chip/avr/fuses.h"
 #include "chip/avr/table.h"
 #include "kernel/result.h"
@@ -97,6 +98,7 @@ struct PartKind {
         std::string when;  // "rails=whole"
     };
     std::vector<Join> joins;
+    Language language;             // what it makes of the bytes of a bus
     bool listed = true;
     bool plugs = false;            // a breadboard: leads of other parts that stand on its pins are plugged in
 

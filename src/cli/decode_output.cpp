@@ -56,6 +56,7 @@ kernel::Result<void> DecodeOutput::open(session::Session& session, const std::ve
         return file.empty() ? kernel::Result<void>{} : fail("--decoded", "says where to; expected --decode SPEC too");
     struct Wanted {
         std::string name;
+        tape::DecoderSpec spec;
         std::unique_ptr<tape::Decoder> decoder;
         std::vector<std::optional<bench::NetId>> nets;
     };
@@ -66,6 +67,7 @@ kernel::Result<void> DecodeOutput::open(session::Session& session, const std::ve
             return fail("--decode", spec.error().text());
         Wanted w;
         w.name = text.substr(0, text.find(','));
+        w.spec = *spec;
         w.decoder = std::move(*tape::makeDecoder(spec->kind, spec->options));
         for (const std::string& line : spec->lines) {
             w.nets.push_back(line.empty() ? std::nullopt : netOf(session, line, bareChip));
@@ -77,7 +79,16 @@ kernel::Result<void> DecodeOutput::open(session::Session& session, const std::ve
     if (auto ok = openFile(file); !ok)
         return ok;
     for (Wanted& w : wanted) {
-        w.decoder->out = [this, name = w.name](const tape::Decoded& item) { write(name, item); };
+        session::PartLanguage* language = nullptr;
+        if (auto devices = session::devicesOn(session, w.spec); !devices.empty()) {
+            language = languages_.emplace_back(std::make_unique<session::PartLanguage>(std::move(devices))).get();
+            language->out = [this, name = w.name](const tape::Decoded& item) { write(name, item); };
+        }
+        w.decoder->out = [this, language, name = w.name](const tape::Decoded& item) {
+            write(name, item);
+            if (language != nullptr)
+                language->take(item);
+        };
         session.decode(*w.decoder, w.nets);
         decoders_.push_back(std::move(w.decoder));
     }

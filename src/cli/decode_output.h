@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "session/part_language.h"
 #include "session/session.h"
 #include "tape/decode.h"
 
@@ -31,6 +32,7 @@ private:
     void write(const std::string& name, const tape::Decoded& item);
 
     std::vector<std::unique_ptr<tape::Decoder>> decoders_;
+    std::vector<std::unique_ptr<session::PartLanguage>> languages_;  // by decoders that have one
     std::FILE* csv_ = nullptr;
 };
 

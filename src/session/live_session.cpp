@@ -151,6 +151,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     counting_ = false;
     serialShown_ = 0;
     reader_.clear();
+    watch_.clear();
     marks_.clear();
     misread_.clear();
     applyProbes();

@@ -17,6 +17,7 @@
 #include "session/picture.h"
 #include "session/debugger.h"
 #include "session/gdb_server.h"
+#include "session/line_watch.h"
 #include "session/session.h"
 #include "session/tape_search.h"
 
@@ -186,6 +187,7 @@ private:
     std::string stopped_;
     TapeRequest tape_;
     LaneReader reader_;
+    LineWatch watch_;
     std::vector<std::pair<Time, std::string>> marks_;  // what stops have said, in order of time
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;

@@ -13,6 +13,8 @@ namespace {
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 constexpr std::size_t kToldBytes = 4000;
+// So many of each lane are looked at between two pictures for what breaks its protocol: about a millisecond.
+constexpr std::size_t kWatchedEdges = 10'000;
 
 }  // namespace
 
@@ -33,23 +35,18 @@ void LiveSession::fillReads(Picture& picture)
         std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
     }
     reader_.read(*session_, *lookback_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
-    for (const ReadLane& lane : picture.reads) {
-        const auto spec = parseLane(lane.text);
-        if (!spec || spec->kind != LaneSpec::Kind::decoded)
-            continue;
-        // What began before the window may have been cut by where the decoder began to listen.
-        const auto wrong = std::find_if(lane.items.begin(), lane.items.end(), [&](const tape::Decoded& d) { return !d.good && d.from >= picture.tapeFrom; });
-        const std::string where = lane.text.substr(0, lane.text.find(','));
-        if (wrong == lane.items.end() || std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
-            continue;
+    watch_.follow(*session_, lanes, kWatchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
+        const std::string where = lane.substr(0, lane.find(','));
+        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
+            return;
         Finding f;
         f.severity = bench::Severity::warning;
         f.rule = "line-error";
         f.where = where;
-        f.time = wrong->from;
-        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.name, wrong->what, wrong->text);
+        f.time = wrong.from;
+        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), wrong.what, wrong.text);
         misread_.push_back(std::move(f));
-    }
+    });
 }
 
 // What came from outside, and what was noticed.

@@ -7,6 +7,9 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "session/merged_edges.h"
+#include "session/part_language.h"
+
 namespace bramix::session {
 
 using kernel::fail;
@@ -18,77 +21,6 @@ constexpr std::size_t kMostEdges = 24'000;
 // A decoder listens so long before the window that it has found its feet.
 constexpr std::size_t kLeadEdges = 1500;
 constexpr std::size_t kMostValues = 4000;
-
-// Several channels in order of time. Of two edges in one instant a fall of the clock came first: data change while it is low; all others come before its rise.
-class Merged {
-public:
-    // `clock` is the line that tells when the others count; SIZE_MAX: none.
-    Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from, Time to, std::size_t clock = SIZE_MAX) : tape_(tape), clock_(clock)
-    {
-        for (const tape::ChannelId c : channels) {
-            Line line{c};
-            if (c != UINT32_MAX) {
-                line.next = tape.after(c, from);
-                line.end = tape.after(c, to);
-            }
-            lines_.push_back(line);
-        }
-    }
-    // The next edge and its line; false where there is none.
-    bool take(std::size_t& line, tape::Edge& edge)
-    {
-        std::size_t best = lines_.size();
-        for (std::size_t i = 0; i < lines_.size(); ++i) {
-            Line& l = lines_[i];
-            if (l.next >= l.end)
-                continue;
-            if (!l.known) {
-                l.edge = tape_.edge(l.channel, l.next);
-                l.known = true;
-            }
-            if (best == lines_.size() || l.edge.at < lines_[best].edge.at || (l.edge.at == lines_[best].edge.at && comesFirst(i, best)))
-                best = i;
-        }
-        if (best == lines_.size())
-            return false;
-        line = best;
-        edge = lines_[best].edge;
-        ++lines_[best].next;
-        lines_[best].known = false;
-        return true;
-    }
-    [[nodiscard]] std::size_t left() const
-    {
-        std::size_t sum = 0;
-        for (const Line& l : lines_)
-            sum += l.end - l.next;
-        return sum;
-    }
-
-private:
-    struct Line {
-        tape::ChannelId channel = UINT32_MAX;
-        std::size_t next = 0, end = 0;
-        bool known = false;
-        tape::Edge edge{};
-    };
-    // Of two at one instant.
-    [[nodiscard]] bool comesFirst(std::size_t a, std::size_t b) const
-    {
-        const auto falls = [this](std::size_t line) { return lines_[line].edge.state == 0; };
-        return (a == clock_ && falls(a)) || (b == clock_ && !falls(b));
-    }
-
-    const tape::Tape& tape_;
-    std::size_t clock_;
-    std::vector<Line> lines_;
-};
-
-// Of a decoder's lines the one that clocks the others.
-std::size_t clockOf(const tape::DecoderSpec& spec)
-{
-    return spec.kind == "i2c" || spec.kind == "hd44780" ? 1 : spec.kind == "spi" || spec.kind == "apa102" ? 0 : SIZE_MAX;
-}
 
 std::vector<tape::ChannelId> channelsOf(const Session& session, const LaneSpec& spec)
 {
@@ -122,7 +54,7 @@ void decode(const Session& session, const LaneSpec& spec, const std::vector<tape
     for (std::size_t role = 0; role < channels.size(); ++role)
         if (channels[role] != UINT32_MAX && tape.stateAt(channels[role], begin) <= 1)
             decoder.edge(role, tape.stateAt(channels[role], begin) == 1, begin);
-    Merged edges(tape, channels, begin, to, clockOf(spec.decoder));
+    Merged edges(tape, channels, begin, to, tape::decoderKind(spec.decoder.kind)->clock);
     std::size_t line = 0;
     tape::Edge edge;
     while (goesOn && edges.take(line, edge))
@@ -152,10 +84,19 @@ void readDecoded(const Session& session, const LaneSpec& spec, const Window& win
     lane.lines = fmt::format("{}", fmt::join(names, " "));
     if (lane.crowded = Merged(tape, channels, window.from, window.to).left() > kMostEdges; lane.crowded)
         return;
+    std::vector<PartLanguage::Device> devices = devicesOn(session, spec.decoder);
+    lane.speaks = !devices.empty();
+    PartLanguage language(std::move(devices));
+    language.out = [&](const tape::Decoded& item) {
+        if (item.to >= window.from)
+            lane.meaning.push_back(item);
+    };
     // What is under way at the right edge is read to its end.
     decode(session, spec, channels, leadIn(tape, channels, window.from), window.to, [&](const tape::Decoded& item) {
         if (item.to >= window.from)
             lane.items.push_back(item);
+        if (lane.speaks)
+            language.take(item);
         return true;
     });
 }
@@ -468,9 +409,18 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
     if (const std::string missing = missingPin(session, *spec); !missing.empty())
         return fail(text, missing);
     const std::vector<tape::ChannelId> channels = channelsOf(session, *spec);
+    std::vector<PartLanguage::Device> devices = devicesOn(session, spec->decoder);
+    const bool speaks = !devices.empty();
+    PartLanguage language(std::move(devices));
+    language.out = [&](const tape::Decoded& item) {
+        if (item.to >= from && out.size() < most)
+            out.push_back(item);
+    };
     decode(session, *spec, channels, leadIn(session.tape(), channels, from), to, [&](const tape::Decoded& item) {
         if (item.to >= from)
             out.push_back(item);
+        if (speaks && out.size() < most)
+            language.take(item);
         return out.size() < most;
     });
     return out;

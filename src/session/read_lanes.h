@@ -42,6 +42,8 @@ struct ReadLane {
     std::string lines;   // what it reads
     std::string trouble; // why it shows nothing, or empty
     std::vector<tape::Decoded> items;         // what was read, or which interrupt, or which number
+    std::vector<tape::Decoded> meaning;       // what that says to the part that it goes to (part_language.h)
+    bool speaks = false;                      // there is such a part
     bool crowded = false;                     // too much to be read: zoom in
     std::vector<tape::Column> columns;        // where something goes on all the same: 1 while it does
     std::vector<Time> edges;                  // of a capture, where they are few

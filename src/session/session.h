@@ -79,6 +79,7 @@ public:
 
     [[nodiscard]] const SessionOptions& options() const { return options_; }
     [[nodiscard]] const bench::Document& document() const { return document_; }
+    [[nodiscard]] const bench::Catalogue& catalogue() const { return catalogue_; }
     [[nodiscard]] bench::World& world() { return *world_; }
     [[nodiscard]] const bench::World& world() const { return *world_; }
     [[nodiscard]] const tape::Tape& tape() const { return tape_; }

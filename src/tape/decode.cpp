@@ -22,16 +22,16 @@ const std::vector<Known>& known()
 {
     static const std::vector<Known> all{
         {{"uart", {"RX"}, {{"baud", "auto"}, {"bits", "8"}, {"parity", "none"}, {"stop", "1"}, {"invert", "no"}}}, makeUartDecoder},
-        {{"i2c", {"SDA", "SCL"}, {}}, makeTwoWireDecoder},
-        {{"spi", {"SCK", "MOSI", "MISO?", "CS?"}, {{"mode", "0"}, {"order", "msb"}}}, makeSpiDecoder},
+        {{"i2c", {"SDA", "SCL"}, {}, 1}, makeTwoWireDecoder},
+        {{"spi", {"SCK", "MOSI", "MISO?", "CS?"}, {{"mode", "0"}, {"order", "msb"}}, 0}, makeSpiDecoder},
         {{"1-wire", {"DQ"}, {}}, makeOneWireDecoder},
         {{"ws2812", {"DIN"}, {{"colors", "grb"}}}, makePixelDecoder},
-        {{"apa102", {"CI", "DI"}, {}}, makeClockedPixelDecoder},
+        {{"apa102", {"CI", "DI"}, {}, 0}, makeClockedPixelDecoder},
         {{"pwm", {"OUT"}, {}}, makePulseDecoder},
         {{"servo", {"SIG"}, {}}, makeServoDecoder},
         {{"quadrature", {"A", "B"}, {}}, makeQuadratureDecoder},
         {{"dht", {"DATA"}, {{"type", "22"}}}, makeHumidityDecoder},
-        {{"hd44780", {"RS", "E", "D4", "D5", "D6", "D7", "RW?", "D0?", "D1?", "D2?", "D3?"}, {}}, makeDisplayDecoder},
+        {{"hd44780", {"RS", "E", "D4", "D5", "D6", "D7", "RW?", "D0?", "D1?", "D2?", "D3?"}, {}, 1}, makeDisplayDecoder},
     };
     return all;
 }
@@ -63,6 +63,12 @@ const std::vector<DecoderKind>& decoderKinds()
         return out;
     }();
     return kinds;
+}
+
+const DecoderKind* decoderKind(const std::string& name)
+{
+    const Known* k = find(name);
+    return k == nullptr ? nullptr : &k->kind;
 }
 
 kernel::Result<std::unique_ptr<Decoder>> makeDecoder(const std::string& name, const std::map<std::string, std::string>& options)

@@ -53,7 +53,11 @@ struct DecoderKind {
     std::string name;                              // "i2c"
     std::vector<std::string> roles;                // "SDA", "SCL"
     std::map<std::string, std::string> options;    // with what they are if not given
+    std::size_t clock = SIZE_MAX;                  // the role that tells when the others count; SIZE_MAX: none
 };
+
+// Of one that there is, or null.
+[[nodiscard]] const DecoderKind* decoderKind(const std::string& name);
 
 // Those that there are.
 [[nodiscard]] const std::vector<DecoderKind>& decoderKinds();

@@ -86,6 +86,8 @@ public:
             if (bits_ != 0)
                 put(first_, at, "incomplete", out_, fmt::format("{} of 8 bits", bits_), false);
             bits_ = 0;
+            if (hasSelect_ && selected_ != !level)
+                put(at, at, level ? "release" : "select", 0, level ? "release" : "select");
             hasSelect_ = true;
             selected_ = !level;
             return;

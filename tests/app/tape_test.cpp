@@ -176,8 +176,9 @@ private slots:
         QVERIFY(table.isVisible());
         tape().follow(1ms);
         tape().goTo(kernel::Time(21'400us));
-        QTRY_COMPARE(table.rows().rowCount(), 5);  // start, address, two bytes, stop
+        QTRY_COMPARE(table.rows().rowCount(), 6);  // start, address, to whom, two bytes, stop
         QCOMPARE(table.rows().data(table.rows().index(1, 3), Qt::DisplayRole).toString(), QString("0x27 write, ack"));
+        QCOMPARE(table.rows().data(table.rows().index(2, 3), Qt::DisplayRole).toString(), QString("on the sea wall written"));
         QTest::keyClicks(&table.filterLine(), "0x3C");
         QCOMPARE(table.rows().rowCount(), 1);
         QTemporaryDir folder;

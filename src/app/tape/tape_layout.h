@@ -19,6 +19,7 @@ inline constexpr kernel::Duration kShortest = std::chrono::nanoseconds(500);
 inline constexpr kernel::Duration kLongest = std::chrono::minutes(30);
 inline constexpr int kSearchWidth = 160;
 inline constexpr double kWaveShare = 2;  // a voltage takes the room of so many lanes
+inline constexpr double kMeaningShare = 1.6; // a bus with what it says to its parts above it
 inline constexpr double kGroupShare = 0.7;
 inline constexpr double kFunctionShare = 0.6;  // and each function that stands on another
 inline constexpr std::size_t kMostDepth = 8;    // of them are drawn apart

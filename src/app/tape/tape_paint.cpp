@@ -229,7 +229,15 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         say(tr("zoom in to read it"), theme::kTapeMuted);
     else if (!lane.depths.empty())
         drawFunctions(painter, lane, row);
-    else
+    else if (lane.speaks) {
+        // What it means to the part above what the bus says.
+        Row upper = row, lower = row;
+        upper.height = std::floor(row.height / 2);
+        lower.top += upper.height - 2;
+        lower.height -= upper.height - 2;
+        drawMeaning(painter, lane.meaning, upper);
+        drawItems(painter, lane, lower);
+    } else
         drawItems(painter, lane, row);
     // What is being looked for still.
     if (const double x = std::max(xOf(lane.knownTo), kLabels); lane.trouble.empty() && lane.knownTo < std::min(editor_.picture().tapeTo, editor_.picture().latest) && x < width()) {
@@ -355,6 +363,34 @@ void TapeView::drawItems(QPainter& painter, const session::ReadLane& lane, const
             words = metrics.elidedText(words, Qt::ElideRight, block.width() - 4);
         painter.setPen(item.what == "value" ? QColor(0xF4, 0xEC, 0xE0) : theme::kTapeGround);
         painter.drawText(block.adjusted(2, 0, -2, 0), Qt::AlignCenter, metrics.horizontalAdvance(words) <= block.width() - 2 ? words : QString());
+    }
+}
+
+// Registers, characters, commands: in words, as wide as they took.
+void TapeView::drawMeaning(QPainter& painter, const std::vector<tape::Decoded>& items, const Row& row)
+{
+    painter.setFont(theme::words(7.8));
+    const QFontMetricsF metrics(painter.font());
+    double drawnTo = 0;
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const tape::Decoded& item = items[i];
+        const double left = xOf(item.from), right = xOf(item.to);
+        if (right < kLabels || left > width())
+            continue;
+        QRectF block(left, row.top + 3, std::max(1.5, right - left - 1), row.height - 4);
+        if (block.right() < drawnTo + 0.5)
+            continue;
+        drawnTo = block.right();
+        const bool part = item.what == "part";
+        painter.fillRect(block, part ? QColor(0x5C, 0x4A, 0x6E) : item.good ? QColor(0x4B, 0x5F, 0x56) : QColor(0x8A, 0x4A, 0x40));
+        block.setLeft(std::max(block.left(), kLabels));
+        if (block.width() < 12)
+            continue;
+        QString words = text(item.text);
+        if (item.what == "data" && words.size() == 3 && words.startsWith('\'') && block.width() < 24)
+            words = words.mid(1, 1);
+        painter.setPen(QColor(0xEF, 0xE7, 0xDC));
+        painter.drawText(block.adjusted(2, 0, -2, 0), Qt::AlignCenter, metrics.elidedText(words, Qt::ElideRight, block.width() - 4));
     }
 }
 

@@ -66,7 +66,7 @@ std::vector<TapeView::Row> TapeView::rows() const
         all.push_back({Row::Kind::pin, i, editor_.lanes()[i].text(), 0, 1});
     for (std::size_t i = 0; i < picture.reads.size(); ++i) {
         const session::ReadLane& lane = picture.reads[i];
-        all.push_back({Row::Kind::read, i, lane.text, 0, lane.text.starts_with("volts ") ? kWaveShare : lane.rows > 1 ? 0.4 + kFunctionShare * static_cast<double>(std::min(lane.rows, kMostDepth)) : 1});
+        all.push_back({Row::Kind::read, i, lane.text, 0, lane.text.starts_with("volts ") ? kWaveShare : lane.speaks ? kMeaningShare : lane.rows > 1 ? 0.4 + kFunctionShare * static_cast<double>(std::min(lane.rows, kMostDepth)) : 1});
     }
     const std::vector<std::string>& order = editor_.laneOrder();
     std::vector<Row> out;
