@@ -85,6 +85,10 @@ public:
     void search(const TapeQuery& query, std::function<void(Result<std::optional<TapeHit>>)> done);
     // What a decoder lane has to say between two instants, up to `most` items; handed to `done` on the session's thread.
     void readAll(const std::string& lane, Time from, Time to, std::size_t most, std::function<void(Result<std::vector<tape::Decoded>>)> done);
+    // Why an edge of a pin came, at that very instant; handed to `done` on the session's thread.
+    void whyEdge(const bench::PinRef& pin, Time at, std::function<void(EdgeStory)> done);
+    // Where a line ("lock.c:42") or function has made edges, and how many.
+    void edgesMadeBy(const std::string& place, std::function<void(std::vector<MadeEdges>)> done);
     // A capture from elsewhere as lanes beside the run's ("capture NAME"), and how far it is moved on the time axis.
     void setCapture(std::shared_ptr<const tape::Capture> capture);
     void shiftCapture(Duration by);
@@ -130,7 +134,8 @@ private:
     void applyProbes();
     void fillParts(Picture& picture) const;
     void fillTape(Picture& picture);
-    void fillSerialLane(Picture& picture) const;
+    void fillSerialLanes(Picture& picture) const;
+    void fillSerialLane(Picture& picture, std::size_t uart) const;
     void fillReads(Picture& picture);
     void fillEvents(Picture& picture) const;
     void fillDebug(Picture& picture);

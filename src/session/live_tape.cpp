@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "session/live_session.h"
+#include "session/edge_story.h"
 #include "session/recording.h"
 
 namespace bramix::session {
@@ -98,6 +99,23 @@ void LiveSession::search(const TapeQuery& query, std::function<void(Result<std::
     post([this, query, done = std::move(done)] { done(session_ == nullptr ? Result<std::optional<TapeHit>>(std::nullopt) : searchTape(*session_, query)); });
 }
 
+void LiveSession::whyEdge(const bench::PinRef& pin, Time at, std::function<void(EdgeStory)> done)
+{
+    post([this, pin, at, done = std::move(done)] {
+        if (session_ != nullptr)
+            done(storyOf(*session_, *lookback_, pin, at));
+    });
+}
+
+void LiveSession::edgesMadeBy(const std::string& place, std::function<void(std::vector<MadeEdges>)> done)
+{
+    constexpr std::size_t kMost = 20'000'000;
+    post([this, place, done = std::move(done)] {
+        if (session_ != nullptr)
+            done(session::edgesMadeBy(*session_, codeOfLine(*session_, place), kMost));
+    });
+}
+
 void LiveSession::saveRecording(const std::string& file, std::function<void(std::string)> done)
 {
     post([this, file, done = std::move(done)] {
@@ -140,19 +158,27 @@ void LiveSession::readAll(const std::string& lane, Time from, Time to, std::size
     });
 }
 
-// What the first UART has said: byte by byte where there are few, else where in the window there is something.
-void LiveSession::fillSerialLane(Picture& picture) const
+// What each UART has said: byte by byte where there are few, else where in the window there is something. Those that have never said anything have no lane, but
+// for the first.
+void LiveSession::fillSerialLanes(Picture& picture) const
+{
+    constexpr std::size_t kMostLanes = 4;
+    for (std::size_t u = 0; u < session_->world().uarts().size() && picture.serialLanes.size() < kMostLanes; ++u)
+        if (u == 0 || session_->world().chips()[session_->world().uarts()[u].chip].chip->usart(session_->world().uarts()[u].index).format().transmits)
+            fillSerialLane(picture, u);
+}
+
+void LiveSession::fillSerialLane(Picture& picture, std::size_t index) const
 {
     const SerialLog& log = session_->serialLog();
-    if (session_->world().uarts().empty())
-        return;
-    const auto& uart = session_->world().uarts()[0];
+    const auto& uart = session_->world().uarts()[index];
     const chip::avr::Chip& chip = *session_->world().chips()[uart.chip].chip;
     const chip::avr::UartFormat format = chip.usart(uart.index).format();
     const Duration frame = chip.clock().span(format.cyclesPerBit * static_cast<std::int64_t>(1 + format.dataBits + format.stopBits));
-    const auto told = [](const SerialByte& b) { return b.uart == 0 && b.fromChip; };
+    const auto told = [index](const SerialByte& b) { return b.uart == index && b.fromChip; };
     const std::uint64_t first = log.after(picture.tapeFrom), last = log.after(picture.tapeTo + frame);
-    auto& runs = picture.serialLane;
+    picture.serialLanes.push_back({uart.name, {}});
+    auto& runs = picture.serialLanes.back().runs;
     const auto put = [&](Time from, Time to) {
         if (runs.empty() || from > runs.back().to + frame / 2 || (!runs.back().text.empty() && runs.back().text.back() == '\n'))
             runs.push_back({from, to, {}});
@@ -207,7 +233,7 @@ void LiveSession::fillTape(Picture& picture)
         }
         picture.lanes.push_back(std::move(lane));
     }
-    fillSerialLane(picture);
+    fillSerialLanes(picture);
     fillReads(picture);
     fillEvents(picture);
     if (tape_.measure)

@@ -126,6 +126,65 @@ const FoundSpans* Lookback::found(const Wish& wish) const
     return found == pass->second->found.end() ? nullptr : &found->second;
 }
 
+Result<std::unique_ptr<World>> Lookback::build() const
+{
+    auto world = World::build(session_.document(), catalogue_, {session_.options().seed, session_.options().folder}, nullptr);
+    for (std::size_t i = 0; world && i < (*world)->chips().size(); ++i) {
+        const World::ChipUnit& unit = session_.world().chips()[i];
+        if (!unit.firmwareFile.empty())
+            (*world)->installFirmware(i, unit.firmware, unit.firmwareFile);
+    }
+    return world;
+}
+
+Result<void> Lookback::place(World& world, Time at, std::size_t& applied) const
+{
+    const Remembered* moment = session_.history().before(at);
+    if (moment == nullptr)
+        return kernel::fail(kernel::formatQuantity(kernel::seconds(at), kernel::Unit::second), "lies before what is remembered");
+    world.recall(*moment->moment);
+    applied = moment->inputs;
+    while (world.now() < at) {
+        session_.giveDueInputs(world, applied);
+        const Time next = applied < session_.inputs().size() ? std::min(at, session_.inputs()[applied].at) : at;
+        const Time before = world.now();
+        world.runUntil(next);
+        if (world.faulted() || (world.now() == before && next > before))
+            break;
+    }
+    return {};
+}
+
+Result<std::vector<debug::Frame>> Lookback::stackAt(const std::string& chip, std::uint32_t code, Time at)
+{
+    auto world = build();
+    if (!world)
+        return tl::unexpected(world.error());
+    const auto& chips = (*world)->chips();
+    const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == chip; });
+    if (unit == chips.end())
+        return kernel::fail(chip, "is no chip of this bench");
+    // An instruction that is seen to do something began a few cycles before; a peripheral that did it for one, somewhat more.
+    constexpr std::int64_t kCyclesBefore = 64;
+    std::size_t applied = 0;
+    const Duration lead = unit->chip->clock().span(kCyclesBefore);
+    if (auto ok = place(**world, std::max(session_.earliest(), at - std::min(lead, at - Time{})), applied); !ok)
+        return tl::unexpected(ok.error());
+    const Program& program = session_.program(chip);
+    std::vector<debug::Frame> out;
+    const auto index = static_cast<std::size_t>(unit - chips.begin());
+    while (unit->chip->now() <= at && !(*world)->faulted()) {
+        session_.giveDueInputs(**world, applied);
+        if (unit->chip->cpu().pc * 2 == code || out.empty())
+            out = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
+        const Time before = unit->chip->now();
+        (*world)->stepInstruction(index);
+        if (unit->chip->now() == before && (*world)->now() >= at)
+            break;
+    }
+    return out;
+}
+
 // Puts the world to where the pass begins; false where that cannot be reached.
 bool Lookback::begin(Pass& pass)
 {
@@ -136,35 +195,19 @@ bool Lookback::begin(Pass& pass)
         pass.ended = true;
         return false;
     };
-    const Remembered* moment = session_.history().before(pass.from);
-    if (moment == nullptr) {
-        if (session_.history().empty())
-            return give("the past is not remembered");
+    if (session_.history().empty())
+        return give("the past is not remembered");
+    if (pass.from < session_.earliest())
         pass.from = pass.at = session_.earliest();
-        moment = session_.history().before(pass.from);
-    }
     if (pass.world == nullptr || pass.built != session_.worldNumber()) {
-        auto world = World::build(session_.document(), catalogue_, {session_.options().seed, session_.options().folder}, nullptr);
+        auto world = build();
         if (!world)
             return give(world.error().text());
         pass.world = std::move(*world);
         pass.built = session_.worldNumber();
-        for (std::size_t i = 0; i < pass.world->chips().size(); ++i) {
-            const World::ChipUnit& unit = session_.world().chips()[i];
-            if (!unit.firmwareFile.empty())
-                pass.world->installFirmware(i, unit.firmware, unit.firmwareFile);
-        }
     }
-    pass.world->recall(*moment->moment);
-    pass.applied = moment->inputs;
-    while (pass.world->now() < pass.from) {
-        session_.giveDueInputs(*pass.world, pass.applied);
-        const Time next = pass.applied < session_.inputs().size() ? std::min(pass.from, session_.inputs()[pass.applied].at) : pass.from;
-        const Time before = pass.world->now();
-        pass.world->runUntil(next);
-        if (pass.world->faulted() || (pass.world->now() == before && next > before))
-            break;
-    }
+    if (auto ok = place(*pass.world, pass.from, pass.applied); !ok)
+        return give(ok.error().text());
     pass.placed = true;
 
     const Program& program = session_.program(pass.unit().id);

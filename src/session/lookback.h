@@ -60,8 +60,14 @@ public:
     // Null where it was not wanted.
     [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
 
+    // Who had called whom when an instruction ran: the frames right before it, the innermost first. `at` is the instant of what it did.
+    [[nodiscard]] Result<std::vector<debug::Frame>> stackAt(const std::string& chip, std::uint32_t code, Time at);
+
 private:
     struct Pass;
+    [[nodiscard]] Result<std::unique_ptr<bench::World>> build() const;
+    // Puts such a world to an instant; `applied` becomes the inputs that were given.
+    [[nodiscard]] Result<void> place(bench::World& world, Time at, std::size_t& applied) const;
     [[nodiscard]] bool begin(Pass& pass);
     void step(Pass& pass);
     void look(Pass& pass);

@@ -101,6 +101,13 @@ struct SerialRun {
     std::string text;
 };
 
+// Why an edge came: who did it, and what led there.
+struct EdgeStory {
+    std::vector<std::string> lines;  // for a person, the first says who
+    std::string chip;                // where the code is that did it; empty where no code did
+    std::string place;               // "lock.c:42"
+};
+
 // Something that happened on the bench, for the ruler of the tape.
 struct TapeEvent {
     enum class Kind : std::uint8_t { input, finding, mark } kind{};
@@ -156,7 +163,12 @@ struct Picture {
     std::vector<ReadLane> reads;        // in the order in which they were asked for
     std::optional<tape::PulseMeasures> measured;  // between the marks, of the lane that was asked for
     std::vector<TapeEvent> events;      // in the window; the first few hundred
-    std::vector<SerialRun> serialLane;  // of the first UART, out of the chip
+    // What the UARTs have said, out of the chip; those that have said something.
+    struct SerialLane {
+        std::string name;
+        std::vector<SerialRun> runs;
+    };
+    std::vector<SerialLane> serialLanes;
     kernel::Time latest{};              // what is known reaches so far; the present may lie before it
     ScopePicture scope;
     std::map<bench::PinRef, tape::WaveMeasures> probes;  // over the last probeSpan

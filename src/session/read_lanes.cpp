@@ -391,7 +391,7 @@ std::vector<std::string> usualReadLanes(const Session& session, const bench::Cat
     return out;
 }
 
-Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most)
+Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most, bool meaning)
 {
     const auto spec = parseLane(text);
     if (!spec)
@@ -410,7 +410,7 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
         return fail(text, missing);
     const std::vector<tape::ChannelId> channels = channelsOf(session, *spec);
     std::vector<PartLanguage::Device> devices = devicesOn(session, spec->decoder);
-    const bool speaks = !devices.empty();
+    const bool speaks = meaning && !devices.empty();
     PartLanguage language(std::move(devices));
     language.out = [&](const tape::Decoded& item) {
         if (item.to >= from && out.size() < most)

@@ -84,7 +84,8 @@ inline constexpr std::string_view kUsualLanes = "usual";
 [[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue);
 
 // Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
-[[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most);
+// With `meaning`, what it says to the parts that it goes to stands among them.
+[[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most, bool meaning = true);
 
 // The same as a value change dump (IEEE 1364); false where the file cannot be written.
 [[nodiscard]] bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to);

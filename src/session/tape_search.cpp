@@ -169,7 +169,7 @@ bool findInterrupt(const Session& session, const TapeQuery& query, const std::st
 
 }  // namespace
 
-Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuery& query)
+Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& query)
 {
     std::istringstream in(query.words);
     std::vector<std::string> words;
@@ -199,6 +199,18 @@ Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuer
         return findPulse(session, *lane, query, first == "high" ? 1 : first == "low" ? 0 : -1, rest[0] == '<' ? bound : tape::Duration::min(), rest[0] == '<' ? tape::Duration::max() : bound);
     }
     Found best;
+    if (first == "by" && words.size() > 1) {
+        const auto code = codeOfLine(session, query.words.substr(query.words.find(words[1])));
+        if (code.empty())
+            return fail(words[1], "is no line with code, and no function; expected one such as lock.c:42");
+        const tape::Tape& tape = session.tape();
+        const auto which = [&](std::uint32_t at, std::uint16_t actor) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
+        for (tape::ChannelId c = 0; c < tape.channelCount(); ++c)
+            if (const std::size_t i = query.forward ? tape.nextMadeBy(c, tape.after(c, query.from), which) : tape.lastMadeBy(c, tape.after(c, query.from - tape::Duration(1)), which); i < tape.count(c))
+                if (const tape::Edge e = tape.edge(c, i); nearer(best, e.at, query))
+                    best = TapeHit{e.at, fmt::format("{} {}", tape.name(c), e.state == 1 ? "rises" : e.state == 0 ? "falls" : "changes")};
+        return best;
+    }
     if (first == "finding") {
         const std::string wanted = lower(query.words.substr(std::min(query.words.find_first_not_of(' ', query.words.find(words[0]) + words[0].size()), query.words.size())));
         for (const bench::Finding& f : session.world().findings())
@@ -218,7 +230,7 @@ Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuer
         const auto spec = parseLane(lane);
         if (!spec || spec->kind != LaneSpec::Kind::decoded)
             continue;
-        const auto items = readAll(session, lane, session.tape().knownFrom(), session.latest(), kMost);
+        const auto items = readAll(session, lane, session.tape().knownFrom(), session.latest(), kMost, bytes.empty());
         if (!items)
             continue;
         for (std::size_t i = 0; i < items->size(); ++i) {
@@ -231,7 +243,7 @@ Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuer
             } else {  // one after the other, with no other items but marks between them
                 std::size_t matched = 0;
                 for (std::size_t j = i; j < items->size() && matched < bytes.size(); ++j) {
-                    if ((*items)[j].from == (*items)[j].to)
+                    if ((*items)[j].from == (*items)[j].to || (*items)[j].what == "stretch")
                         continue;
                     if (((*items)[j].value & 0xFF) != static_cast<std::uint8_t>(bytes[matched]))
                         break;
@@ -244,6 +256,56 @@ Result<std::optional<TapeHit>> searchTape(const Session& session, const TapeQuer
         }
     }
     return best;
+}
+
+bool CodeOfLine::has(std::uint32_t code, std::uint16_t by) const
+{
+    return by == actor && std::any_of(ranges.begin(), ranges.end(), [&](const debug::CodeRange& r) { return r.has(code); });
+}
+
+std::vector<CodeOfLine> codeOfLine(Session& session, const std::string& place)
+{
+    std::vector<CodeOfLine> out;
+    const auto& parts = session.document().parts;
+    const std::size_t colon = place.rfind(':');
+    const std::string file = place.substr(0, colon);
+    const int line = colon == std::string::npos ? 0 : std::atoi(place.c_str() + colon + 1);
+    for (std::size_t p = 0; p < parts.size(); ++p) {
+        if (std::none_of(session.world().chips().begin(), session.world().chips().end(), [&](const auto& u) { return u.id == parts[p].id; }))
+            continue;
+        const debug::Symbols& symbols = session.program(parts[p].id).symbols;
+        CodeOfLine code{static_cast<std::uint16_t>(p), {}};
+        if (line > 0) {
+            const auto& rows = symbols.rows();
+            for (std::size_t i = 0; i + 1 < rows.size(); ++i) {
+                if (rows[i].file == debug::Symbols::kEnd || rows[i].line != line || rows[i + 1].address <= rows[i].address)
+                    continue;
+                const std::string& of = symbols.files()[rows[i].file];
+                if (of == file || (of.size() > file.size() && of.ends_with("/" + file)))
+                    code.ranges.push_back({rows[i].address, rows[i + 1].address});
+            }
+        } else if (const int f = symbols.functionByName(place); f >= 0) {
+            code.ranges = symbols.functions()[static_cast<std::size_t>(f)].ranges;
+        }
+        if (!code.ranges.empty())
+            out.push_back(std::move(code));
+    }
+    return out;
+}
+
+std::vector<MadeEdges> edgesMadeBy(const Session& session, const std::vector<CodeOfLine>& code, std::size_t most)
+{
+    std::vector<MadeEdges> out;
+    const tape::Tape& tape = session.tape();
+    const auto which = [&](std::uint32_t at, std::uint16_t actor) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
+    for (tape::ChannelId c = 0; c < tape.channelCount(); ++c) {
+        MadeEdges made{tape.name(c), 0};
+        for (std::size_t i = tape.nextMadeBy(c, 0, which); i < tape.count(c) && most > 0; i = tape.nextMadeBy(c, i + 1, which), --most)
+            ++made.count;
+        if (made.count > 0)
+            out.push_back(std::move(made));
+    }
+    return out;
 }
 
 }  // namespace bramix::session

@@ -1,4 +1,5 @@
 // Buses with a clock, and the one wire that is its own.
+#include <algorithm>
 #include <optional>
 
 #include <fmt/format.h>
@@ -22,12 +23,28 @@ public:
                 condition(at);
             return;
         }
+        if (level != scl_ && open_)
+            clockLow(level, at);
         scl_ = level;
         if (level && open_)
             bit(at);
     }
 
 private:
+    // Between two bits of a byte the clock is low for as long as its speed says. Longer: somebody holds it, who is not ready yet.
+    void clockLow(bool ends, Time at)
+    {
+        if (!ends) {
+            fell_ = at;
+            return;
+        }
+        const Duration low = at - fell_;
+        if (lows_ > 2 && low > 4 * shortestLow_)
+            put(fell_, at, "stretch", static_cast<std::uint64_t>(low.count() / 1000), fmt::format("clock held low for {:.3g} us", kernel::seconds(low) * 1e6));
+        shortestLow_ = lows_ == 0 ? low : std::min(shortestLow_, low);
+        ++lows_;
+    }
+
     void condition(Time at)
     {
         // The clock's rise before a start or stop has been taken for a bit: that one is none.
@@ -37,6 +54,7 @@ private:
             put(at, at, open_ ? "restart" : "start", 0, open_ ? "restart" : "start");
             open_ = true;
             address_ = true;
+            lows_ = 0;
         } else {
             if (open_)
                 put(at, at, "stop", 0, "stop");
@@ -65,6 +83,9 @@ private:
         byte_ = 0;
     }
 
+    Time fell_{};
+    Duration shortestLow_{};  // of this transfer
+    unsigned lows_ = 0;
     bool sda_ = true, scl_ = true;
     bool open_ = false;
     bool address_ = false;

@@ -11,6 +11,7 @@
 
 #include <array>
 #include <cstdint>
+#include <cstring>
 #include <memory>
 #include <span>
 
@@ -75,6 +76,18 @@ public:
     void block(std::size_t block, std::span<Edge, kBlock> out) const;
     // The last block that begins at or before t; 0 where none does.
     [[nodiscard]] std::size_t blockOf(Time t) const;
+    // Whether any edge was made by an instruction of which `which` says yes.
+    template <class Which>
+    [[nodiscard]] bool anyCode(Which&& which) const
+    {
+        for (std::size_t i = 0; i < kindCount_; ++i) {
+            Kind kind;
+            std::memcpy(&kind, data_.get() + i * sizeof(Kind), sizeof(Kind));
+            if (which(kind.code, kind.actor))
+                return true;
+        }
+        return false;
+    }
     [[nodiscard]] std::size_t bytes() const { return sizeof(PackedEdges) + size_; }
 
 private:

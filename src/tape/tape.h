@@ -67,6 +67,41 @@ public:
     // it, or count(). Chunks in which there is none are passed over.
     [[nodiscard]] std::size_t findPulse(ChannelId id, Time from, State level, Duration least, Duration most) const;
 
+    // The first edge from an index on that was made by an instruction of which `which(code, actor)` says yes; count() where there is none. Chunks without one are
+    // passed over.
+    template <class Which>
+    [[nodiscard]] std::size_t nextMadeBy(ChannelId id, std::size_t index, Which&& which) const
+    {
+        const Channel& c = channels_[id];
+        const std::size_t total = count(id);
+        while (index < total) {
+            if (index % kChunkEdges == 0 && index / kChunkEdges < c.packed.size() && !c.packed[index / kChunkEdges].anyCode(which)) {
+                index += kChunkEdges;
+                continue;
+            }
+            if (const Edge e = edge(id, index); which(e.code, e.actor))
+                return index;
+            ++index;
+        }
+        return total;
+    }
+    // The same, the last before an index.
+    template <class Which>
+    [[nodiscard]] std::size_t lastMadeBy(ChannelId id, std::size_t index, Which&& which) const
+    {
+        const Channel& c = channels_[id];
+        while (index > 0) {
+            if (index % kChunkEdges == 0 && index / kChunkEdges <= c.packed.size() && !c.packed[index / kChunkEdges - 1].anyCode(which)) {
+                index -= kChunkEdges;
+                continue;
+            }
+            if (const Edge e = edge(id, index - 1); which(e.code, e.actor))
+                return index - 1;
+            --index;
+        }
+        return count(id);
+    }
+
     // Before this, edges may have been forgotten.
     [[nodiscard]] Time knownFrom() const { return knownFrom_; }
     [[nodiscard]] std::size_t bytes() const { return bytes_; }

@@ -103,7 +103,7 @@ class ReadLanesTest : public QObject {
         reader.read(session, lookback, {lane}, {from, to, 200}, out);
         return out.empty() ? ReadLane{} : out[0];
     }
-    static std::optional<TapeHit> find(const Session& session, const char* words, Time from, bool forward = true, const char* lane = "mcu.PB3", const std::vector<std::string>& reads = {})
+    static std::optional<TapeHit> find(Session& session, const char* words, Time from, bool forward = true, const char* lane = "mcu.PB3", const std::vector<std::string>& reads = {})
     {
         const auto hit = searchTape(session, {words, lane, reads, from, forward});
         if (!hit)

@@ -270,6 +270,24 @@ private slots:
         QCOMPARE(heard.bad(), 0);
     }
 
+    // UM10204, 3.1.9: a target that is not ready holds the clock low; here for 200 us before an answer, where a bit takes 10.
+    void aClockThatIsHeldIsTold()
+    {
+        Heard heard("i2c");
+        TwoWire bus{*heard.decoder};
+        bus.start();
+        bus.byte(0x78, true);
+        for (int i = 7; i >= 0; --i)
+            bus.bit((0x5A >> i & 1) != 0);
+        bus.now += 200us;
+        bus.bit(false);
+        bus.stop();
+        QCOMPARE(heard.values("stretch").size(), std::size_t{1});
+        QVERIFY(heard.values("stretch")[0] >= 200'000 && heard.values("stretch")[0] < 210'000);  // nanoseconds
+        QCOMPARE(heard.values("byte"), std::vector<std::uint64_t>{0x5A});
+        QCOMPARE(heard.bad(), 0);
+    }
+
     void aTransferThatBreaksOffIsTold()
     {
         Heard heard("i2c");

@@ -570,6 +570,7 @@ void CodePanel::lineMenu(const Tab& tab, int line, const QPoint& at)
         s.chip = chipId_;
         editor_.session().runTo(s);
     });
+    menu.addAction(tr("Edges that it has made"), [&] { emit edgesWanted(QString::fromStdString(stop)); });
     if (!tab.name.isEmpty())
         menu.addAction(tr("Unfold its instructions"), [&] { toggleUnfold(tab, line); });
     menu.exec(at);

@@ -68,6 +68,10 @@ public:
     // Functions and files for finding anything: name, and what shows it.
     [[nodiscard]] std::vector<std::pair<QString, std::function<void()>>> findable();
 
+signals:
+    // Where a line ("lock.c:42") has made edges.
+    void edgesWanted(QString place);
+
 private:
     struct Tab {
         QString name;   // as the firmware names it; empty: the instructions

@@ -133,6 +133,11 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
         hideStart();
         askNew();
     });
+    connect(code_, &CodePanel::edgesWanted, this, [this](const QString& place) {
+        showTape();
+        tape_->showMadeBy(place);
+    });
+    connect(tape_, &TapeView::codeWanted, this, [this](const QString& chip, const QString& place) { openCode(chip.toStdString(), place); });
     connect(start_, &StartPage::openWanted, this, &MainWindow::askOpen);
     connect(start_, &StartPage::made, this, [this](const QString& file) {
         open(file);

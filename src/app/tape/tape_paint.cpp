@@ -84,6 +84,7 @@ void TapeView::paint(QPainter& painter)
     drawPresent(painter);
     drawMarks(painter);
     drawMeasures(painter);
+    drawStory(painter);
     drawCause(painter);
 }
 
@@ -170,6 +171,22 @@ void TapeView::drawPinLane(QPainter& painter, const Row& row)
     const auto& lanes = editor_.picture().lanes;
     if (row.index < lanes.size() && lanes[row.index].name == pin.text())
         drawLevels(painter, lanes[row.index], row, colorOf(pin));
+    // Edges of the line of code that is looked for.
+    const QString by = search_->text().trimmed();
+    if (!by.startsWith("by ") || row.index >= lanes.size())
+        return;
+    const std::string place = by.mid(3).trimmed().toStdString();
+    painter.setRenderHint(QPainter::Antialiasing);
+    for (const auto& edge : lanes[row.index].edges)
+        if (const std::size_t found = edge.cause.find(place); found != std::string::npos && (found + place.size() == edge.cause.size() || std::isdigit(static_cast<unsigned char>(edge.cause[found + place.size()])) == 0)) {
+            const double x = xOf(edge.at);
+            if (x < kLabels)
+                continue;
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(kPresent);
+            painter.drawEllipse(QPointF(x, row.top + row.height / 2), 3, 3);
+        }
+    painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
 void TapeView::drawLevels(QPainter& painter, const session::LanePicture& lane, const Row& row, const QColor& color)
@@ -348,7 +365,7 @@ void TapeView::drawItems(QPainter& painter, const session::ReadLane& lane, const
         const QColor color = !item.good || refused                                  ? QColor(0xE0, 0x8A, 0x7A)
                              : item.what == "address" || item.what == "instruction" ? QColor(0xB9, 0xA2, 0xE0)
                              : item.what == "interrupt"                             ? QColor(0xD9, 0xB0, 0x8C)
-                             : item.what == "value"                                 ? QColor(0x6E, 0x7C, 0x9C)
+                             : item.what == "value" || item.what == "stretch"         ? QColor(0x6E, 0x7C, 0x9C)
                                                                                     : QColor(0x8F, 0xC7, 0xA4);
         painter.fillRect(block, color);
         if (block.width() < 14)
@@ -430,16 +447,18 @@ void TapeView::drawWave(QPainter& painter, const session::ReadLane& lane, const 
         bound(lane.low, row.top + row.height - 13);
 }
 
-// What the first UART said, as blocks of text where there is room for it.
+// What a UART said, as blocks of text where there is room for it.
 void TapeView::drawSerialLane(QPainter& painter, const Row& row)
 {
     const session::Picture& p = editor_.picture();
-    drawHeading(painter, row, tr("serial out"), text(p.uarts[0].name));
+    if (row.index >= p.serialLanes.size())
+        return;
+    drawHeading(painter, row, tr("serial out"), text(p.serialLanes[row.index].name));
     painter.setFont(theme::figures(7.6));
     const QFontMetricsF metrics(painter.font());
     painter.save();
     painter.setClipRect(QRectF(kLabels, row.top, width() - kLabels, row.height));
-    for (const session::SerialRun& run : p.serialLane) {
+    for (const session::SerialRun& run : p.serialLanes[row.index].runs) {
         const QRectF block(xOf(run.from), row.top + 4, std::max(2.0, xOf(run.to) - xOf(run.from) - 1), row.height - 8);
         painter.fillRect(block, QColor(0x6F, 0xA8, 0xD6));
         if (block.width() <= 14 || run.text.empty())
@@ -667,6 +686,48 @@ void TapeView::drawCause(QPainter& painter)
     if (!nearest->cause.empty())
         lines << tr("by %1").arg(text(nearest->cause));
     drawCard(painter, QPointF(xOf(nearest->at), pointer_.y()), lines);
+}
+
+// Why the edge that was clicked came. A click on it leads to the code.
+void TapeView::drawStory(QPainter& painter)
+{
+    storyCard_ = {};
+    if (!story_ || !markA_ || *markA_ != story_->at || xOf(story_->at) < kLabels || xOf(story_->at) > width())
+        return;
+    const std::vector<Row> all = rows();
+    const auto row = std::find_if(all.begin(), all.end(), [&](const Row& r) { return r.kind == Row::Kind::pin && r.text == story_->pin; });
+    if (row == all.end())
+        return;
+    QStringList lines;
+    for (const std::string& line : story_->story.lines)
+        lines << text(line);
+    const bool leads = !story_->story.place.empty();
+    const QFont font = theme::figures(8.2), small = theme::words(7.8);
+    const QFontMetricsF metrics(font);
+    double w = 0;
+    for (const QString& l : lines)
+        w = std::max(w, metrics.horizontalAdvance(l));
+    constexpr double kLine = 17;
+    const double h = kLine * (static_cast<double>(lines.size()) + (leads ? 1 : 0)) + 10;
+    storyCard_ = QRectF(xOf(story_->at) + 10, row->top + row->height + 2, std::max(w, 120.0) + 22, h);
+    if (storyCard_.right() > width() - 4)
+        storyCard_.moveRight(xOf(story_->at) - 10);
+    if (storyCard_.bottom() > height() - 4)
+        storyCard_.moveBottom(std::max(row->top - 2, kRuler + h + 2));
+    painter.setPen(QPen(theme::kBramble, 1));
+    painter.setBrush(theme::kCard);
+    painter.drawRoundedRect(storyCard_, 6, 6);
+    double y = storyCard_.top() + 17;
+    for (qsizetype i = 0; i < lines.size(); ++i, y += kLine) {
+        painter.setFont(font);
+        painter.setPen(i == 0 ? theme::kInk : theme::kMuted);
+        painter.drawText(QPointF(storyCard_.left() + 11, y), lines[i]);
+    }
+    if (leads) {
+        painter.setFont(small);
+        painter.setPen(theme::kBramble);
+        painter.drawText(QPointF(storyCard_.left() + 11, y), tr("click here to see the code"));
+    }
 }
 
 bool TapeView::savePicture(const QString& file)

@@ -92,8 +92,8 @@ std::vector<TapeView::Row> TapeView::rows() const
     }
     folded = false;
     take([](const std::string&) { return true; });
-    if (!picture.uarts.empty())
-        out.push_back({Row::Kind::serial, 0, "serial", 0, 1});
+    for (std::size_t i = 0; i < picture.serialLanes.size(); ++i)
+        out.push_back({Row::Kind::serial, i, "serial " + picture.serialLanes[i].name, 0, 1});
     double shares = 0.2;  // a little air below
     for (const Row& r : out)
         shares += r.height;
@@ -313,6 +313,10 @@ void TapeView::mouseReleaseEvent(QMouseEvent* event)
         if (const bench::BookmarkItem* b = bookmarkAt(event->position().x()))
             if (const auto at = kernel::parseQuantity(b->at, kernel::Unit::second))
                 return goTo(Time(Duration(static_cast<std::int64_t>(std::llround(*at * 1e12)))));
+    if (story_ && storyCard_.contains(event->position()) && !story_->story.place.empty()) {
+        emit codeWanted(text(story_->story.chip), text(story_->story.place));
+        return;
+    }
     // The lane that was meant is the one that is measured.
     if (const auto row = rowAt(event->position().y()); row && row->kind == Row::Kind::pin)
         chosen_ = row->text;
@@ -321,8 +325,64 @@ void TapeView::mouseReleaseEvent(QMouseEvent* event)
     } else {
         markA_ = snapped(event->position().x(), event->position().y());
         markB_.reset();
+        story_.reset();
+        const session::Picture& p = editor_.picture();
+        if (const auto row = rowAt(event->position().y()); row && row->kind == Row::Kind::pin && row->index < p.lanes.size() &&
+                                                           std::any_of(p.lanes[row->index].edges.begin(), p.lanes[row->index].edges.end(), [&](const auto& e) { return e.at == *markA_; }))
+            askWhy(row->text, *markA_);
     }
     request();
+}
+
+void TapeView::askWhy(const std::string& pin, Time at)
+{
+    const auto ref = bench::parsePinRef(pin);
+    if (!ref)
+        return;
+    editor_.session().whyEdge(*ref, at, [this, pin, at](const session::EdgeStory& story) {
+        QMetaObject::invokeMethod(this, [this, pin, at, story] {
+            story_ = Story{pin, at, story};
+            update();
+        });
+    });
+}
+
+void TapeView::explain(const bench::PinRef& pin, Time at)
+{
+    chosen_ = pin.text();
+    setMarks(at, std::nullopt);
+    askWhy(chosen_, at);
+}
+
+void TapeView::showMadeBy(const QString& place)
+{
+    search_->setText("by " + place);
+    markA_.reset();
+    markB_.reset();
+    editor_.session().edgesMadeBy(place.toStdString(), [this, place](const std::vector<session::MadeEdges>& made) {
+        QMetaObject::invokeMethod(this, [this, place, made] {
+            if (made.empty()) {
+                emit editor_.message(tr("%1 has made no edge in this run").arg(place), false);
+                return;
+            }
+            std::size_t sum = 0;
+            QStringList lines;
+            constexpr qsizetype kTold = 5;
+            for (const session::MadeEdges& m : made) {
+                sum += m.count;
+                if (lines.size() < kTold)
+                    lines << tr("%1 on %2").arg(m.count).arg(text(m.net));
+            }
+            emit editor_.message(tr("%1 has made %2 edges: %3").arg(place).arg(sum).arg(lines.join(", ")), false);
+            session::TapeQuery query;
+            query.words = "by " + place.toStdString();
+            query.from = Time{} - Duration(1);
+            editor_.session().search(query, [this](const kernel::Result<std::optional<session::TapeHit>>& hit) {
+                if (hit && *hit)
+                    QMetaObject::invokeMethod(this, [this, at = (*hit)->at] { goTo(at); });
+            });
+        });
+    });
 }
 
 void TapeView::mouseDoubleClickEvent(QMouseEvent* event)

@@ -57,7 +57,14 @@ public:
     // Moves the capture so that what is at the first mark comes to the second.
     void alignCapture();
 
+    // Marks an edge and says why it came, as a click on it does.
+    void explain(const bench::PinRef& pin, kernel::Time at);
+    // Finds what a line of code ("lock.c:42") or a function has done to lines, the first of it, and says how much there is.
+    void showMadeBy(const QString& place);
+
 signals:
+    // The code behind an edge.
+    void codeWanted(QString chip, QString place);
     void lanesWanted(QPoint at);
     void tableWanted();
 
@@ -105,6 +112,8 @@ private:
     void drawMarks(QPainter& painter);
     void drawMeasures(QPainter& painter);
     void drawCause(QPainter& painter);
+    void drawStory(QPainter& painter);
+    void askWhy(const std::string& pin, kernel::Time at);
     void drawCard(QPainter& painter, QPointF near, const QStringList& lines);
     [[nodiscard]] std::pair<QString, QString> nameOf(const bench::PinRef& pin) const;
     [[nodiscard]] double xOf(kernel::Time t) const;
@@ -129,6 +138,13 @@ private:
     bool dragged_ = false;
     bool pressed_ = false;
     bool grabbed_ = false;  // the present is being dragged
+    struct Story {
+        std::string pin;
+        kernel::Time at{};
+        session::EdgeStory story;
+    };
+    std::optional<Story> story_;  // of the edge that was clicked
+    QRectF storyCard_;            // where it stands
     std::shared_ptr<const tape::Capture> capture_;
     QLineEdit* search_;
     QLineEdit* naming_;     // of a bookmark, or of a group:

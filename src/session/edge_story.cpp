@@ -1,0 +1,94 @@
+#include "session/edge_story.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "kernel/units.h"
+#include "session/read_lanes.h"
+
+namespace bramix::session {
+
+namespace {
+
+std::string length(Duration d) { return kernel::formatQuantity(kernel::seconds(d), kernel::Unit::second, 3); }
+
+// What a part answers to: the last edge before, on any other line of its; or a hand on one of its controls.
+void whyPart(const Session& session, const bench::PartItem& part, tape::ChannelId own, Time at, EdgeStory& story)
+{
+    // A contact bounces for milliseconds, a sensor answers within some; beyond that it was not this.
+    constexpr Duration kHand = std::chrono::milliseconds(50), kAnswer = std::chrono::milliseconds(20);
+    const Input* hand = nullptr;
+    for (const Input& input : session.inputs())
+        if (input.kind == Input::Kind::control && input.target.starts_with(part.id + ".") && input.at <= at && at - input.at <= kHand)
+            hand = &input;
+    if (hand != nullptr) {
+        story.lines.push_back(fmt::format("{} was set to {:g} {} before", hand->target, hand->value, length(at - hand->at)));
+        return;
+    }
+    const tape::Tape& tape = session.tape();
+    const bench::PartKind* kind = session.catalogue().find(part.kind);
+    tape::ChannelId line = UINT32_MAX;
+    tape::Edge last{};
+    for (const bench::PinKind& pin : kind == nullptr ? std::vector<bench::PinKind>() : kind->pins) {
+        const tape::ChannelId c = session.channelOf({part.id, pin.name});
+        if (c == UINT32_MAX || c == own || pin.ground || pin.supplyVolts)
+            continue;
+        const std::size_t next = tape.after(c, at);
+        if (next == 0)
+            continue;
+        if (const tape::Edge e = tape.edge(c, next - 1); at - e.at <= kAnswer && (line == UINT32_MAX || e.at > last.at)) {
+            line = c;
+            last = e;
+        }
+    }
+    if (line == UINT32_MAX)
+        return;
+    story.lines.push_back(fmt::format("{} {} {} before", tape.name(line), last.state == 1 ? "rose" : last.state == 0 ? "fell" : "changed", length(at - last.at)));
+    if (const std::string by = causeOf(session, last); !by.empty())
+        story.lines.push_back("by " + by);
+}
+
+}  // namespace
+
+EdgeStory storyOf(Session& session, Lookback& lookback, const bench::PinRef& pin, Time at)
+{
+    EdgeStory story;
+    const tape::ChannelId channel = session.channelOf(pin);
+    const tape::Tape& tape = session.tape();
+    const std::size_t next = channel == UINT32_MAX ? 0 : tape.after(channel, at);
+    if (next == 0 || tape.edge(channel, next - 1).at != at) {
+        story.lines.push_back("no edge there");
+        return story;
+    }
+    const tape::Edge edge = tape.edge(channel, next - 1);
+    const std::string cause = causeOf(session, edge);
+    if (cause.empty() || edge.actor >= session.document().parts.size()) {
+        story.lines.push_back("by the wiring itself: what is charged, or what was there when the bench was powered up");
+        return story;
+    }
+    const bench::PartItem& part = session.document().parts[edge.actor];
+    const debug::Place place = session.place(part.id, edge.code);
+    story.lines.push_back(place.brief().empty() || place.function.empty() ? "by " + cause : fmt::format("by {}: {}, {}", part.id, place.function, place.brief()));
+    if (edge.code == UINT32_MAX) {
+        whyPart(session, part, channel, at, story);
+        return story;
+    }
+    story.chip = part.id;
+    story.place = place.brief();
+    const auto stack = lookback.stackAt(part.id, edge.code, at);
+    if (!stack) {
+        story.lines.push_back(stack.error().text());
+        return story;
+    }
+    constexpr std::size_t kMostFrames = 8;
+    for (std::size_t i = 1; i < std::min(stack->size(), kMostFrames); ++i) {
+        const debug::Frame& f = (*stack)[i];
+        const std::string& interrupt = (*stack)[i - 1].interrupt;
+        const std::string where = f.place.brief();
+        story.lines.push_back(fmt::format("{} {}{}", interrupt.empty() ? "called from" : "interrupt " + interrupt + " in", f.place.function.empty() ? "startup" : f.place.function, where.empty() ? std::string() : ", " + where));
+    }
+    return story;
+}
+
+}  // namespace bramix::session
