@@ -1,8 +1,11 @@
 // The tape by mouse and keys in the real window: lanes that read, measuring, searching, bookmarks.
 #include <QtTest>
 
+#include <QDragEnterEvent>
+#include <QDropEvent>
 #include <QListWidget>
 #include <QMenu>
+#include <QMimeData>
 
 #include "app/application.h"
 #include "app/shell/main_window.h"
@@ -237,6 +240,118 @@ private slots:
         QCOMPARE(told("uart:mcu.PD1"), 0);
         window_->editor().toggleRead("uart:mcu.PD1,baud=19200");
         QTRY_COMPARE(told("uart:mcu.PD1"), 1);
+    }
+
+    // A variable out of the list of variables, dropped on the tape; functions beside it; all in groups, which fold.
+    void theProgramIsOnTheTape()
+    {
+        open("withy-lock");
+        runTo(kernel::Time(100ms));
+        tape().follow(10ms);
+        tape().goTo(kernel::Time(50ms));
+        QMimeData what;
+        what.setData(kLanesMime, "variable mcu ticks\nfunctions mcu\nmcu.PB5\n");
+        QDragEnterEvent enter(QPoint(400, 60), Qt::CopyAction, &what, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&tape(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop(QPointF(400, 60), Qt::CopyAction, &what, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&tape(), &drop);
+        QVERIFY(window_->editor().lanes().back() == (bench::PinRef{"mcu", "PB5"}));
+        QTRY_VERIFY(lane("variable mcu ticks") != nullptr && lane("variable mcu ticks")->knownTo >= kernel::Time(55ms) && lane("functions mcu")->items.size() > 5);
+        // One tick a millisecond: the values in the window follow each other.
+        const auto& items = lane("variable mcu ticks")->items;
+        QVERIFY(items.size() >= 9);
+        for (std::size_t i = 1; i < items.size(); ++i)
+            QCOMPARE(std::stoi(items[i].text), std::stoi(items[i - 1].text) + 1);
+        QVERIFY(std::any_of(lane("functions mcu")->items.begin(), lane("functions mcu")->items.end(), [](const tape::Decoded& d) { return d.what == "function" && d.text == "main"; }));
+        QVERIFY(std::any_of(lane("functions mcu")->items.begin(), lane("functions mcu")->items.end(), [](const tape::Decoded& d) { return d.what == "interrupt" && d.text.starts_with("TIMER"); }));
+        // A heading over both; folded, they are out of the way, and in the bench file all of it stands.
+        window_->editor().groupFrom("variable mcu ticks", "Inside");
+        const auto& order = window_->editor().document().lanes;
+        const auto heading = std::find(order.begin(), order.end(), "group Inside");
+        QVERIFY(heading != order.end() && std::next(heading) != order.end() && *std::next(heading) == "variable mcu ticks");
+        QTest::qWait(60);
+        QTest::keyClick(&tape(), Qt::Key_Escape);
+        const QImage open = tape().grab().toImage();
+        window_->editor().changeGroup("group Inside", "folded Inside");
+        QTest::qWait(60);
+        QVERIFY(tape().grab().toImage() != open);
+        const auto again = bench::parseDocument("t", bench::writeDocument(window_->editor().document()));
+        QVERIFY(again && again->lanes == window_->editor().document().lanes);
+        // Up over the lane before it, and a second of the same name is refused.
+        window_->editor().moveLane("folded Inside", -1);
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        window_->editor().groupFrom("functions mcu", "Inside");
+        QCOMPARE(said.count(), 1);
+        window_->editor().changeGroup("folded Inside", {});
+        QVERIFY(std::none_of(order.begin(), order.end(), [](const std::string& l) { return l.find("Inside") != std::string::npos; }));
+    }
+
+    // A click on an edge says who did it, a click on what it says leads to the code; and back from the code to all of its edges.
+    void anEdgeLeadsToItsCauseAndBack()
+    {
+        open("withy-lock");
+        runTo(kernel::Time(100ms));
+        const auto& pins = window_->editor().lanes();
+        const auto row = static_cast<std::size_t>(std::find(pins.begin(), pins.end(), bench::PinRef{"mcu", "PB2"}) - pins.begin());
+        QVERIFY(row < pins.size());
+        tape().follow(40ms);
+        tape().goTo(kernel::Time(10ms));
+        tape().setMarks(std::nullopt, std::nullopt);
+        QTRY_VERIFY(row < picture().lanes.size() && !picture().lanes[row].edges.empty());
+        const auto edge = std::find_if(picture().lanes[row].edges.begin(), picture().lanes[row].edges.end(), [](const auto& e) { return e.cause.find("lock.c") != std::string::npos; });
+        QVERIFY(edge != picture().lanes[row].edges.end());
+        const kernel::Time at = edge->at;
+        QTest::qWait(60);
+        const double lower = 24 + std::clamp(std::floor((tape().height() - 24) / (static_cast<double>(pins.size() + picture().reads.size() + picture().serialLanes.size()) + 0.2)), 15.0, 34.0) * (static_cast<double>(row) + 0.5);
+        QTest::mouseClick(&tape(), Qt::LeftButton, {}, QPoint(static_cast<int>(xOf(at)), static_cast<int>(lower)));
+        QVERIFY(tape().firstMark() == at);
+        QSignalSpy wanted(&tape(), &TapeView::codeWanted);
+        QTRY_VERIFY(tape().storyPlace().isValid());
+        QTest::mouseClick(&tape(), Qt::LeftButton, {}, tape().storyPlace().center().toPoint());
+        QCOMPARE(wanted.count(), 1);
+        QVERIFY(wanted[0][1].toString().startsWith("lock.c:"));
+        QVERIFY(window_->code().isVisible());
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        emit window_->code().edgesWanted(wanted[0][1].toString());
+        QTRY_VERIFY(said.count() > 0 && tape().firstMark().has_value());
+        QVERIFY2(said[0][0].toString().contains("has made"), qPrintable(said[0][0].toString()));
+    }
+
+    // The whole run in a file, and the window opens it: everything lies on the tape, nothing has been run.
+    void aRecordingIsOpenedWithoutRunning()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(60ms));
+        const kernel::Time latest = picture().latest;
+        QTemporaryDir folder;
+        std::atomic<bool> done = false;
+        std::string trouble;
+        window_->editor().session().saveRecording(folder.filePath("run.bramix-run").toStdString(), [&](std::string t) {
+            trouble = std::move(t);
+            done = true;
+        });
+        QTRY_VERIFY(done);
+        QVERIFY2(trouble.empty(), trouble.c_str());
+        window_->editor().newBench();
+        window_->open(folder.filePath("run.bramix-run"));
+        QTRY_VERIFY(picture().latest == latest && picture().now == kernel::Time{});
+        QVERIFY(!tape().following());
+        window_->editor().toggleRead("uart:mcu.PD1");
+        tape().showSpan(kernel::Time{}, latest);
+        QTRY_VERIFY(lane("uart:mcu.PD1") != nullptr && lane("uart:mcu.PD1")->items.size() > 17);
+        QCOMPARE(picture().now, kernel::Time{});
+        // To any instant of it.
+        window_->editor().session().goTo(kernel::Time(30ms));
+        QTRY_VERIFY(picture().now >= kernel::Time(30ms));
+        QCOMPARE(picture().latest, latest);
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        QFile bad(folder.filePath("bad.bramix-run"));
+        QVERIFY(bad.open(QIODevice::WriteOnly));
+        bad.write("nothing of the kind");
+        bad.close();
+        window_->open(bad.fileName());
+        QVERIFY(said.count() == 1 && said[0][0].toString().contains("no recording"));
     }
 
     void thePictureIsSaved()

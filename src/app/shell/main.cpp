@@ -28,11 +28,13 @@ struct Order {
     kernel::Time markA{}, markB{};
     bool large = false;     // the arrangement for measuring
     bool table = false;     // beside the tape
+    QString explained;      // the pin whose edge is told of:
+    kernel::Time edge{};    // the last at or before this
 };
 
 int drawPicture(app::MainWindow& window, const Order& order)
 {
-    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table] = order;
+    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table, explained, edge] = order;
     if (serial)
         window.showSerial();
     if (!variables.isEmpty()) {
@@ -81,6 +83,11 @@ int drawPicture(app::MainWindow& window, const Order& order)
             window.tapeView().goTo(markA + (markB - markA) / 2);
             window.tapeView().setMarks(markA, markB);
         }
+        if (!explained.isEmpty())
+            window.editor().session().search({"edge", explained.toStdString(), {}, edge + kernel::Duration(1), false}, [&window, explained](const auto& hit) {
+                if (hit && *hit)
+                    QMetaObject::invokeMethod(&window, [&window, explained, at = (*hit)->at] { window.tapeView().explain(*bench::parsePinRef(explained.toStdString()), at); });
+            });
         QTimer::singleShot(slow ? 1600 : table ? 1200 : 400, &window, [&] {
             const bool good = window.grab().save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
@@ -129,9 +136,10 @@ int main(int argc, char** argv)
         const QCommandLineOption measured("measure", "with --picture: this lane between two marks, PART.PIN=FROM..TO", "span");
         const QCommandLineOption variables("variables", "with --serial: these variables as curves, comma separated", "names");
         const QCommandLineOption presses("press", "with --picture: a button beside the serial line, pressed after a tenth of the time", "label");
+        const QCommandLineOption explained("explain", "with --picture: why the last edge of a pin came, PART.PIN=BEFORE", "edge");
         const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
-        parser.addOptions({lanes, measured, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        parser.addOptions({lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -225,7 +233,7 @@ int main(int argc, char** argv)
                 }
                 lane->kind == session::LaneSpec::Kind::pin ? window.editor().toggleLane(lane->pins[0]) : window.editor().toggleRead(text.trimmed().toStdString());
             }
-            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table)};
+            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table), {}, {}};
             if (parser.isSet(measured)) {
                 const QString range = parser.value(measured).section('=', 1);
                 const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());
@@ -236,6 +244,15 @@ int main(int argc, char** argv)
                 order.lane = parser.value(measured).section('=', 0, 0);
                 order.markA = kernel::Time(*from);
                 order.markB = kernel::Time(*to);
+            }
+            if (parser.isSet(explained)) {
+                const auto before = kernel::parseDuration(parser.value(explained).section('=', 1).toStdString());
+                if (!before || !bench::parsePinRef(parser.value(explained).section('=', 0, 0).toStdString())) {
+                    fmt::print(stderr, "--explain: \"{}\"; expected PART.PIN=TIME\n", parser.value(explained).toStdString());
+                    return 2;
+                }
+                order.explained = parser.value(explained).section('=', 0, 0);
+                order.edge = kernel::Time(*before);
             }
             return drawPicture(window, order);
         }

@@ -59,6 +59,8 @@ public:
 
     // Marks an edge and says why it came, as a click on it does.
     void explain(const bench::PinRef& pin, kernel::Time at);
+    // Where what it says stands, after the picture that shows it; empty where it says nothing.
+    [[nodiscard]] QRectF storyPlace() const { return storyCard_; }
     // Finds what a line of code ("lock.c:42") or a function has done to lines, the first of it, and says how much there is.
     void showMadeBy(const QString& place);
 
