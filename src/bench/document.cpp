@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include "bench/toml_read.h"
+#include "kernel/units.h"
 
 namespace bramix::bench {
 
@@ -379,6 +380,10 @@ Result<Document> parseDocument(const std::string& name, std::string_view text, s
     d.notes = top.text("notes");
     d.build = top.text("build");
     d.lanes = top.texts("lanes");
+    d.capture = top.text("capture");
+    d.captureAt = top.text("capture-at");
+    if (!d.captureAt.empty() && top.ok() && !kernel::parseQuantity(d.captureAt, kernel::Unit::second))
+        top.wrong(*table->get("capture-at"), fmt::format("\"{}\"; expected a time such as \"5.1ms\"", d.captureAt));
     loader.each(top, "part", d.parts, &Loader::part);
     loader.each(top, "wire", d.wires, &Loader::wire);
     loader.each(top, "net", d.nets, &Loader::net);
@@ -415,6 +420,8 @@ std::string writeDocument(const Document& d)
             lanes += (lanes.empty() ? "" : ", ") + quote(lane);
         out += fmt::format("lanes = [{}]\n", lanes);
     }
+    given("capture", d.capture);
+    given("capture-at", d.captureAt);
     writeUnknown(out, d.remarks);
     for (const PartItem& p : d.parts) {
         out += fmt::format("\n{}[[part]]\nid = {}\nkind = {}\n", p.remarks.comment, quote(p.id), quote(p.kind));

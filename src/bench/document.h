@@ -124,6 +124,8 @@ struct Document {
     std::vector<ButtonItem> buttons;
     std::vector<BookmarkItem> bookmarks;
     std::vector<std::string> lanes;  // of the tape, from the top: "mcu.PB3", "i2c:SDA=…,SCL=…", "volts mcu.PC0" (session/read_lanes.h); empty: the usual ones
+    std::string capture;     // a value change dump of the real board, beside the bench or with its whole path; or empty
+    std::string captureAt;   // how much later its time zero lies than the bench's: "0.0051s"; empty: not at all
     Remarks remarks;
 
     bool operator==(const Document&) const = default;

@@ -39,6 +39,7 @@ void onSignal(int) { gInterrupted = true; }
 
 // A line longer than this is matched by its end only: matching is done again at every byte.
 constexpr std::size_t kPastBytes = 256U << 20U;  // with a debugger, for going back
+constexpr std::size_t kRecordedBytes = 1U << 30U;  // of the tape of --record: some 900 million edges
 constexpr std::size_t kLongestLine = 1000;
 
 struct UartPort {
@@ -243,6 +244,8 @@ Result<void> Run::openSession()
     sessionOptions.seed = options_.seed;
     sessionOptions.folder = folder_;
     sessionOptions.historyBytes = listener_ != nullptr ? kPastBytes : 0;
+    if (!options_.record.empty())
+        sessionOptions.tapeBytes = kRecordedBytes;
     auto opened = Session::open(document_, catalogue_, sessionOptions);
     if (!opened)
         return tl::unexpected(opened.error());

@@ -26,7 +26,6 @@ constexpr double kSpeedWindow = 0.4;
 // What goes on at one go to look into the past for lanes of the tape.
 constexpr auto kLookStanding = std::chrono::milliseconds(25), kLookRunning = std::chrono::milliseconds(3);
 constexpr std::size_t kHistoryBytes = 384U << 20U;
-constexpr std::size_t kTapeBytes = 256U << 20U;  // some 200 million edges
 // Changes between two pictures from which on a pin is too fast for the eye.
 constexpr std::uint64_t kBusyChanges = 3;
 
@@ -114,7 +113,7 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     SessionOptions options;
     options.folder = folder;
     options.historyBytes = kHistoryBytes;
-    options.tapeBytes = kTapeBytes;
+    options.tapeBytes = tapeBytes_;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
         say(true, session.error().text());
@@ -152,6 +151,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     serialShown_ = 0;
     reader_.clear();
     watch_.clear();
+    session_->setCapture(capture_.first, capture_.second);
     marks_.clear();
     misread_.clear();
     applyProbes();

@@ -38,6 +38,8 @@ struct Sample {
 
 class LiveSession {
 public:
+    static constexpr std::size_t kTapeBytes = 256U << 20U;  // some 200 million edges, where nothing else is said
+
     explicit LiveSession(const bench::Catalogue& catalogue);
     ~LiveSession();
     LiveSession(const LiveSession&) = delete;
@@ -90,14 +92,15 @@ public:
     // Where a line ("lock.c:42") or function has made edges, and how many.
     void edgesMadeBy(const std::string& place, std::function<void(std::vector<MadeEdges>)> done);
     // A capture from elsewhere as lanes beside the run's ("capture NAME"), and how far it is moved on the time axis.
-    void setCapture(std::shared_ptr<const tape::Capture> capture);
-    void shiftCapture(Duration by);
+    void setCapture(std::shared_ptr<const tape::Capture> capture, Duration shift);
     // The edges of these pins between two instants as CSV, or as VCD if the file is called so; `done` gets the error, or nothing.
     void writeEdges(const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to, std::function<void(std::string)> done);
     // The whole recording in one file (recording.h); `done` gets the error, or nothing.
     void saveRecording(const std::string& file, std::function<void(std::string)> done);
     // Right after open() of the same bench: a recording becomes what lies ahead.
     void adopt(std::shared_ptr<Recording> recording);
+    // How much memory the tape may take; the oldest is forgotten beyond.
+    void setTapeBytes(std::size_t bytes);
     void watchScope(const ScopeRequest& request);
     // The part whose series resistor is worked out in each picture; empty: none.
     void watchPart(const std::string& part);
@@ -191,8 +194,10 @@ private:
     bool fullSpeed_ = false;
     std::string stopped_;
     TapeRequest tape_;
+    std::size_t tapeBytes_ = kTapeBytes;
     LaneReader reader_;
     LineWatch watch_;
+    std::pair<std::shared_ptr<const tape::Capture>, Duration> capture_;  // for the next session, too
     std::vector<std::pair<Time, std::string>> marks_;  // what stops have said, in order of time
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;

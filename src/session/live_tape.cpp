@@ -78,19 +78,12 @@ void LiveSession::fillEvents(Picture& picture) const
             picture.events.push_back({TapeEvent::Kind::finding, f.time, f.message, f.severity == bench::Severity::error});
 }
 
-void LiveSession::setCapture(std::shared_ptr<const tape::Capture> capture)
+void LiveSession::setCapture(std::shared_ptr<const tape::Capture> capture, Duration shift)
 {
-    post([this, capture = std::move(capture)] {
+    post([this, capture = std::move(capture), shift] {
+        capture_ = {capture, shift};
         if (session_ != nullptr)
-            session_->setCapture(capture);
-    });
-}
-
-void LiveSession::shiftCapture(Duration by)
-{
-    post([this, by] {
-        if (session_ != nullptr)
-            session_->shiftCapture(by);
+            session_->setCapture(capture, shift);
     });
 }
 
@@ -113,6 +106,15 @@ void LiveSession::edgesMadeBy(const std::string& place, std::function<void(std::
     post([this, place, done = std::move(done)] {
         if (session_ != nullptr)
             done(session::edgesMadeBy(*session_, codeOfLine(*session_, place), kMost));
+    });
+}
+
+void LiveSession::setTapeBytes(std::size_t bytes)
+{
+    post([this, bytes] {
+        tapeBytes_ = bytes;
+        if (session_ != nullptr)
+            session_->setTapeBytes(bytes);
     });
 }
 

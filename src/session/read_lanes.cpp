@@ -426,6 +426,35 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
     return out;
 }
 
+Result<Time> readOn(const Session& session, const std::string& text, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take)
+{
+    const auto spec = parseLane(text);
+    if (!spec)
+        return tl::unexpected(spec.error());
+    if (spec->kind != LaneSpec::Kind::decoded)
+        return fail(text, "says nothing; expected a decoder with its lines");
+    const std::vector<tape::ChannelId> channels = channelsOf(session, *spec);
+    const tape::Tape& tape = session.tape();
+    // Where so many edges end: the earliest of the lines.
+    Time reached = to;
+    for (const tape::ChannelId c : channels)
+        if (c != UINT32_MAX)
+            if (const std::size_t last = tape.after(c, from) + mostEdges; last < tape.after(c, to))
+                reached = std::min(reached, tape.edge(c, last).at);
+    std::vector<PartLanguage::Device> devices = devicesOn(session, spec->decoder);
+    const bool speaks = !devices.empty();
+    PartLanguage language(std::move(devices));
+    bool goesOn = true;
+    language.out = [&](const tape::Decoded& item) { goesOn = goesOn && take(item); };
+    decode(session, *spec, channels, leadIn(tape, channels, from), reached, [&](const tape::Decoded& item) {
+        goesOn = goesOn && take(item);
+        if (speaks && goesOn)
+            language.take(item);
+        return goesOn;
+    });
+    return reached;
+}
+
 std::string causeOf(const Session& session, const tape::Edge& edge)
 {
     if (edge.actor >= session.document().parts.size())

@@ -87,6 +87,9 @@ inline constexpr std::string_view kUsualLanes = "usual";
 // With `meaning`, what it says to the parts that it goes to stands among them.
 [[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most, bool meaning = true);
 
+// Decodes such a lane from `from` on, through at most `mostEdges` edges, and gives item by item to `take` until that says no. Where it has come to: `to`, or earlier.
+[[nodiscard]] Result<Time> readOn(const Session& session, const std::string& lane, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take);
+
 // The same as a value change dump (IEEE 1364); false where the file cannot be written.
 [[nodiscard]] bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to);
 

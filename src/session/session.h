@@ -83,6 +83,7 @@ public:
     [[nodiscard]] bench::World& world() { return *world_; }
     [[nodiscard]] const bench::World& world() const { return *world_; }
     [[nodiscard]] const tape::Tape& tape() const { return tape_; }
+    void setTapeBytes(std::size_t bytes) { tape_.setBound(bytes); }
     [[nodiscard]] const SerialLog& serialLog() const { return serialLog_; }
     [[nodiscard]] const std::vector<Input>& inputs() const { return inputs_; }
 
@@ -149,9 +150,12 @@ public:
     // The tape channel of a pin's net, or UINT32_MAX.
     [[nodiscard]] tape::ChannelId channelOf(const bench::PinRef& pin) const;
     // A capture of something else, as lanes beside the run's; its times are shifted by so much. Null: none.
-    void setCapture(std::shared_ptr<const tape::Capture> capture) { capture_ = std::move(capture); }
+    void setCapture(std::shared_ptr<const tape::Capture> capture, Duration shift)
+    {
+        capture_ = std::move(capture);
+        captureShift_ = shift;
+    }
     [[nodiscard]] const tape::Capture* capture() const { return capture_.get(); }
-    void shiftCapture(Duration by) { captureShift_ += by; }
     [[nodiscard]] Duration captureShift() const { return captureShift_; }
 
     // The tape channel of a chip's interrupts: an edge's state is the vector that runs from there on, 0 the main program, kResetMark a reset.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <set>
 #include <sstream>
 
 #include <fmt/format.h>
@@ -167,6 +168,81 @@ bool findInterrupt(const Session& session, const TapeQuery& query, const std::st
     return known;
 }
 
+// What a decoder lane reads: words in an item's text, or bytes one after the other with no others but marks between them. `reached` is drawn nearer to where it had
+// to stop.
+void findRead(const Session& session, const TapeQuery& query, const std::string& lane, const std::string& words, const std::string& bytes, Found& best, Time& reached)
+{
+    // A few tenths of a second.
+    constexpr std::size_t kMostEdges = 2'000'000, kFirstStretch = 20'000;
+    const auto spec = parseLane(lane);
+    if (!spec || spec->kind != LaneSpec::Kind::decoded)
+        return;
+    std::vector<tape::Decoded> row;  // as many data items as there are bytes
+    const auto matches = [&](const tape::Decoded& item) -> std::optional<tape::Decoded> {
+        if (bytes.empty())
+            return lower(item.text).find(words) != std::string::npos ? std::optional(item) : std::nullopt;
+        static const std::set<std::string> kNotData{"stretch", "part", "register", "command", "data", "instruction", "baud"};
+        const bool display = spec->decoder.kind == "hd44780";
+        if (item.from == item.to || (!display && kNotData.contains(item.what)))
+            return std::nullopt;
+        row.push_back(item);
+        if (row.size() > bytes.size())
+            row.erase(row.begin());
+        for (std::size_t i = 0; i < bytes.size(); ++i)
+            if (row.size() < bytes.size() || (row[i].value & 0xFF) != static_cast<std::uint8_t>(bytes[i]))
+                return std::nullopt;
+        return row.front();
+    };
+    const auto told = [&](const tape::Decoded& item) { best = TapeHit{item.from, spec->decoder.kind + ": " + item.text, false}; };
+    if (query.forward) {
+        bool hit = false;
+        const auto to = readOn(session, lane, query.from, session.latest(), kMostEdges, [&](const tape::Decoded& item) {
+            const auto found = matches(item);
+            if (!found || found->from <= query.from)
+                return true;
+            if (nearer(best, found->from, query))
+                told(*found);
+            hit = true;
+            return false;
+        });
+        if (to && !hit)
+            reached = std::min(reached, *to);
+        return;
+    }
+    // Backwards in stretches, each twice as long as the one after it.
+    const tape::Tape& tape = session.tape();
+    const auto stretchBegin = [&](Time end, std::size_t edges) {
+        Time begin = tape.knownFrom();
+        for (const bench::PinRef& pin : spec->pins)
+            if (const tape::ChannelId c = pin.part.empty() ? UINT32_MAX : session.channelOf(pin); c != UINT32_MAX)
+                if (const std::size_t at = tape.after(c, end); at > edges)
+                    begin = std::max(begin, tape.edge(c, at - edges).at);
+        return begin;
+    };
+    Time end = query.from;
+    for (std::size_t edges = kFirstStretch, all = 0; all < kMostEdges; all += edges, edges *= 2) {
+        const Time begin = stretchBegin(end, edges);
+        std::optional<tape::Decoded> last;
+        row.clear();
+        (void)readOn(session, lane, begin, query.from, SIZE_MAX, [&](const tape::Decoded& item) {
+            if (item.from >= query.from)
+                return false;
+            if (auto found = matches(item); found && found->from < query.from && found->from >= begin)
+                last = std::move(found);
+            return true;
+        });
+        if (last) {
+            if (nearer(best, last->from, query))
+                told(*last);
+            return;
+        }
+        if (begin <= tape.knownFrom())
+            return;
+        end = begin;
+    }
+    reached = std::max(reached, end);
+}
+
 }  // namespace
 
 Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& query)
@@ -213,7 +289,7 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
     }
     if (first == "finding") {
         const std::string wanted = lower(query.words.substr(std::min(query.words.find_first_not_of(' ', query.words.find(words[0]) + words[0].size()), query.words.size())));
-        for (const bench::Finding& f : session.world().findings())
+        for (const bench::Finding& f : session.findings())
             if (lower(f.rule + " " + f.where + " " + f.message).find(wanted) != std::string::npos && nearer(best, f.time, query))
                 best = TapeHit{f.time, f.rule + ", " + f.where};
         return best;
@@ -225,36 +301,15 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
     if (bytes.empty() && findInterrupt(session, query, lower(text), best) && best)
         return best;
     findSerial(session, query, bytes.empty() ? lower(text) : bytes, !bytes.empty(), best);
-    for (const std::string& lane : query.reads) {
-        constexpr std::size_t kMost = 2'000'000;
-        const auto spec = parseLane(lane);
-        if (!spec || spec->kind != LaneSpec::Kind::decoded)
-            continue;
-        const auto items = readAll(session, lane, session.tape().knownFrom(), session.latest(), kMost, bytes.empty());
-        if (!items)
-            continue;
-        for (std::size_t i = 0; i < items->size(); ++i) {
-            const tape::Decoded& item = (*items)[i];
-            if (!nearer(best, item.from, query))
-                continue;
-            bool hit = false;
-            if (bytes.empty()) {
-                hit = lower(item.text).find(lower(text)) != std::string::npos;
-            } else {  // one after the other, with no other items but marks between them
-                std::size_t matched = 0;
-                for (std::size_t j = i; j < items->size() && matched < bytes.size(); ++j) {
-                    if ((*items)[j].from == (*items)[j].to || (*items)[j].what == "stretch")
-                        continue;
-                    if (((*items)[j].value & 0xFF) != static_cast<std::uint8_t>(bytes[matched]))
-                        break;
-                    ++matched;
-                }
-                hit = matched == bytes.size() && item.from != item.to;
-            }
-            if (hit)
-                best = TapeHit{item.from, spec->decoder.kind + ": " + item.text};
-        }
-    }
+    const std::string wanted = lower(text);
+    Time reached = query.forward ? session.latest() : session.tape().knownFrom();
+    for (const std::string& lane : query.reads)
+        findRead(session, query, lane, wanted, bytes, best, reached);
+    // Beyond where a lane has been looked through there may be something nearer.
+    if (best && (query.forward ? best->at <= reached : best->at >= reached))
+        return best;
+    if (query.forward ? reached < session.latest() : reached > session.tape().knownFrom())
+        return TapeHit{reached, "nothing up to here; once more goes on", true};
     return best;
 }
 

@@ -29,6 +29,7 @@ struct TapeQuery {
 struct TapeHit {
     Time at{};
     std::string what;  // "rises", "4.2 µs high", "uart0: Hello"
+    bool more = false; // nothing was found up to here, where the search stopped so as not to take long; it can go on
 };
 
 // The nearest place beyond `from`; nothing where there is none. An error says what cannot be understood.

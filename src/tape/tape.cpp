@@ -35,9 +35,20 @@ Tape::Chunk* Tape::grow(ChannelId id)
         bytes_ += c.packed.back().bytes();
         c.open->size = 0;
     }
+    keepBound();
+    return open_[id] = c.open.get();
+}
+
+void Tape::keepBound()
+{
     while (bytes_ > bound_ && std::any_of(channels_.begin(), channels_.end(), [](const Channel& k) { return !k.packed.empty(); }))
         forgetOldest();
-    return open_[id] = c.open.get();
+}
+
+void Tape::setBound(std::size_t bytes)
+{
+    bound_ = bytes;
+    keepBound();
 }
 
 void Tape::forgetOldest()

@@ -102,6 +102,8 @@ public:
         return count(id);
     }
 
+    // Another bound; what is too much is forgotten at once.
+    void setBound(std::size_t bytes);
     // Before this, edges may have been forgotten.
     [[nodiscard]] Time knownFrom() const { return knownFrom_; }
     [[nodiscard]] std::size_t bytes() const { return bytes_; }
@@ -172,6 +174,7 @@ private:
 
     Chunk* grow(ChannelId id);
     void forgetOldest();
+    void keepBound();
     void reopen(ChannelId id);
     [[nodiscard]] const std::array<Edge, PackedEdges::kBlock>& unpacked(ChannelId id, std::size_t block) const;
 

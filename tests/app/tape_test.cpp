@@ -220,6 +220,15 @@ private slots:
         tape().alignCapture();
         tape().goTo(kernel::Time(6500us));
         QTRY_VERIFY(lane(name)->edges.size() > 3 && lane(name)->edges[0] == own[0] + 5ms);
+        // Both are the bench's: opened again, it lies there as it lay.
+        const QString kept = folder.filePath("bench.toml");
+        QVERIFY(window_->editor().saveAs(kept));
+        window_->editor().newBench();
+        window_->open(kept);
+        runTo(kernel::Time(60ms));
+        tape().follow(1ms);
+        tape().goTo(kernel::Time(6500us));
+        QTRY_VERIFY(lane(name) != nullptr && lane(name)->edges.size() > 3 && lane(name)->edges[0] == own[0] + 5ms);
         QSignalSpy said(&window_->editor(), &Editor::message);
         QVERIFY(!tape().readCapture(folder.filePath("none.vcd")));
         QCOMPARE(said.count(), 1);

@@ -221,6 +221,18 @@ private slots:
         for (const PartKind* kind : catalogue_.search(""))
             QVERIFY(!kind->id.starts_with("bare-"));
     }
+
+    void lanesAndACaptureAreKept()
+    {
+        const std::string text = "bramix = 1\ntitle = \"t\"\nlanes = [\"group Gates\", \"mcu.PB3\", \"folded Inside\", \"variable mcu gates[0].cm\", \"usual\"]\ncapture = \"real.vcd\"\ncapture-at = \"5.1ms\"\n";
+        const auto d = parseDocument("t", text);
+        QVERIFY2(d, d ? "" : d.error().text().c_str());
+        QCOMPARE(d->lanes.size(), std::size_t{5});
+        QCOMPARE(d->capture, std::string("real.vcd"));
+        QCOMPARE(QString::fromStdString(writeDocument(*d)), QString::fromStdString(text));
+        const auto wrong = parseDocument("t", "bramix = 1\ncapture-at = \"soon\"\n");
+        QVERIFY(!wrong && wrong.error().text().find("5.1ms") != std::string::npos);
+    }
 };
 
 QTEST_GUILESS_MAIN(DocumentTest)

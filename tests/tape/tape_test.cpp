@@ -176,6 +176,22 @@ private slots:
         QVERIFY(!refused);
         QVERIFY(refused.error().text().starts_with("/proc/none.vcd: cannot be written"));
     }
+
+    void aSmallerBoundForgetsTheOldestAtOnce()
+    {
+        Tape tape;
+        const ChannelId c = tape.channel("a");
+        for (int i = 0; i < 100'000; ++i)
+            tape.record(c, {Time(Duration(i * 1000LL)), static_cast<std::uint32_t>(i % 700), 0, static_cast<State>(i % 2)});
+        const std::size_t before = tape.bytes();
+        tape.setBound(before / 2);
+        QVERIFY(tape.bytes() <= before / 2 && tape.count(c) < 60'000 && tape.count(c) > 20'000);
+        QCOMPARE(tape.edge(c, tape.count(c) - 1).at, Time(Duration(99'999'000LL)));
+        QCOMPARE(tape.edge(c, 0).at, tape.knownFrom() + Duration(1000));
+        // It goes on.
+        tape.record(c, {Time(Duration(200'000'000LL)), 0, 0, 1});
+        QCOMPARE(tape.edge(c, tape.count(c) - 1).state, State{1});
+    }
 };
 
 QTEST_APPLESS_MAIN(TapeTest)

@@ -67,6 +67,8 @@ Editor::Editor(const bench::Catalogue& catalogue, QObject* parent) : QObject(par
     connect(&autosave_, &QTimer::timeout, this, &Editor::autosave);
     autosave_.start(kAutosaveMs);
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, &Editor::firmwareFileChanged);
+    if (const int megabytes = QSettings().value("tape/megabytes").toInt(); megabytes > 0)
+        session_.setTapeBytes(static_cast<std::size_t>(megabytes) << 20U);
     adopt(bench::Document{}, {});
 }
 

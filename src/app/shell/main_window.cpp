@@ -4,6 +4,8 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QFileDialog>
+#include <QInputDialog>
+#include <QSettings>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -344,6 +346,16 @@ void MainWindow::addCommands()
     });
     add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
     add(tr("Export as SVG, PDF, PNG, wiring list or bill of materials"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { askExport(); });
+    add(tr("How much the tape keeps"), {}, [this] {
+        constexpr int kLeast = 8, kMost = 16'384;
+        bool ok = false;
+        const int now = QSettings().value("tape/megabytes", static_cast<int>(session::LiveSession::kTapeBytes >> 20U)).toInt();
+        const int megabytes = QInputDialog::getInt(this, tr("How much the tape keeps"), tr("Megabytes; a million edges take about one. Beyond, the oldest is forgotten."), now, kLeast, kMost, 64, &ok);
+        if (!ok)
+            return;
+        QSettings().setValue("tape/megabytes", megabytes);
+        editor_.session().setTapeBytes(static_cast<std::size_t>(megabytes) << 20U);
+    });
     add(tr("Save the recording of this run"), {}, [this] { tape_->askSaveRecording(); });
     add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
 }

@@ -1,8 +1,13 @@
 // What the tape's menus offer: lanes, captures, bookmarks, files.
 #include "app/tape/tape_view.h"
 
+#include <cmath>
+
+#include <QDir>
 #include <QFileDialog>
 #include <QMenu>
+
+#include <fmt/format.h>
 
 #include "app/tape/tape_layout.h"
 
@@ -119,13 +124,19 @@ bool TapeView::readCapture(const QString& file)
         emit editor_.message(text(capture.error().text()), true);
         return false;
     }
-    editor_.session().setCapture(*capture);
+    const QString beside = QDir(editor_.folder()).relativeFilePath(file);
+    editor_.change(tr("capture"), [&](bench::Document& d) {
+        d.capture = (beside.startsWith("..") ? file : beside).toStdString();
+        d.captureAt.clear();
+    });
+    capture_ = *capture;
+    captureIs_ = {editor_.document().capture, {}};
+    editor_.session().setCapture(*capture, {});
     // The first few are shown at once; the others can be added.
     constexpr std::size_t kFirst = 8;
     for (std::size_t i = 0; i < std::min(kFirst, (*capture)->names.size()); ++i)
         if (const std::string lane = "capture " + (*capture)->names[i]; !editor_.reads() || std::find(editor_.reads()->begin(), editor_.reads()->end(), lane) == editor_.reads()->end())
             editor_.toggleRead(lane);
-    capture_ = *capture;
     emit editor_.message(tr("%1 signals, %2 long; mark an edge of them and the same edge of the run, and move one to the other by the other mouse button").arg((*capture)->names.size()).arg(seconds(kernel::seconds((*capture)->end - Time{}))), false);
     return true;
 }
@@ -134,8 +145,28 @@ void TapeView::alignCapture()
 {
     if (!markA_ || !markB_)
         return;
-    editor_.session().shiftCapture(*markB_ - *markA_);
+    const double by = kernel::parseQuantity(editor_.document().captureAt, kernel::Unit::second).value_or(0) + kernel::seconds(*markB_ - *markA_);
+    editor_.change(tr("align the capture"), [&](bench::Document& d) { d.captureAt = fmt::format("{:.12f}s", by); });
     setMarks(*markB_, std::nullopt);
+}
+
+// What the bench names is read in, and lies where the bench says.
+void TapeView::adoptCapture()
+{
+    const bench::Document& d = editor_.document();
+    if (captureIs_ == std::pair(d.capture, d.captureAt))
+        return;
+    if (captureIs_.first != d.capture) {
+        capture_.reset();
+        if (!d.capture.empty()) {
+            if (auto capture = tape::readVcd(QDir(editor_.folder()).absoluteFilePath(text(d.capture)).toStdString()))
+                capture_ = *capture;
+            else
+                emit editor_.message(text(capture.error().text()), true);
+        }
+    }
+    captureIs_ = {d.capture, d.captureAt};
+    editor_.session().setCapture(capture_, Duration(static_cast<std::int64_t>(std::llround(kernel::parseQuantity(d.captureAt, kernel::Unit::second).value_or(0) * 1e12))));
 }
 
 // Pins, what decoders may read, voltages, interrupts. What is typed may be a lane itself.

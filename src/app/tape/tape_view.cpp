@@ -45,6 +45,7 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
         follow_ = true;
         request();
     });
+    connect(&editor_, &Editor::documentChanged, this, &TapeView::adoptCapture);
     connect(&editor_, &Editor::recordingOpened, this, [this](Time latest) { showSpan(Time{}, latest); });
     request();
 }
@@ -432,6 +433,8 @@ void TapeView::search(const QString& words, bool forward)
                 // Close to it already: only the mark moves.
                 const session::Picture& p = editor_.picture();
                 const Time at = (*hit)->at;
+                if ((*hit)->more)
+                    emit editor_.message(tr("\"%1\" has not come up to here; Enter goes on").arg(words), false);
                 if (at > p.tapeFrom + (p.tapeTo - p.tapeFrom) / 20 && at < p.tapeTo - (p.tapeTo - p.tapeFrom) / 20) {
                     rest();
                     setMarks(at, std::nullopt);

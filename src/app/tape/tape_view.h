@@ -125,6 +125,7 @@ private:
     [[nodiscard]] double plotWidth() const;
     void openLaneMenu(const Row& row, QPoint at);
     void openPlotMenu(QPoint at);
+    void adoptCapture();
     void askName(const std::string& groupFrom);
     void foldGroup(const std::string& heading);
     [[nodiscard]] const bench::BookmarkItem* bookmarkAt(double x) const;
@@ -148,6 +149,7 @@ private:
     std::optional<Story> story_;  // of the edge that was clicked
     QRectF storyCard_;            // where it stands
     std::shared_ptr<const tape::Capture> capture_;
+    std::pair<std::string, std::string> captureIs_;  // file and place in time, as the bench has them
     QLineEdit* search_;
     QLineEdit* naming_;     // of a bookmark, or of a group:
     std::string groupFrom_; // the lane over which its heading comes
