@@ -121,7 +121,7 @@ void World::runUntil(Time goal)
     }
 }
 
-void World::stepInstruction(std::size_t index)
+void World::stepInstruction(std::size_t index, Time until)
 {
     if (index >= chips_.size() || !runs(chips_[index])) {
         runUntil(now() + std::chrono::microseconds(1));
@@ -130,8 +130,8 @@ void World::stepInstruction(std::size_t index)
     running_ = index;
     chip::avr::Chip& chip = *chips_[index].chip;
     constexpr Duration kLongestSleep = std::chrono::milliseconds(100);
-    chip.stepInstruction(now() + kLongestSleep);
-    queue_.advanceTo(std::min(chip.now(), progress()));
+    chip.stepInstruction(std::min(now() + kLongestSleep, until));
+    queue_.advanceTo(std::min({chip.now(), progress(), std::max(until, now())}));
     // Those that are behind come up to it.
     if (chips_.size() > 1)
         runUntil(chip.now());

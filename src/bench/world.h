@@ -82,8 +82,9 @@ public:
 
     // Running. Each stops at the first instruction boundary at or after the goal, at a fault, or where requestStop() says.
     void runUntil(Time goal);
-    // One instruction of a chip, or one interrupt entered; the others follow.
-    void stepInstruction(std::size_t chip = 0);
+    // One instruction of a chip, or one interrupt entered; the others follow. A chip that sleeps sleeps on to the next event. Time stands at `until` at the latest, as it
+    // would after runUntil(), so that what is done from outside then comes at that instant.
+    void stepInstruction(std::size_t chip = 0, Time until = kernel::kNever);
     // Ends runUntil() at the present instant; to be called from observers.
     void requestStop();
     // Where a chip has stopped for a debugger: the chip's index. The run ends there; resume() lets it go on.

@@ -325,13 +325,17 @@ void Lookback::look(Pass& pass)
 
 void Lookback::step(Pass& pass)
 {
-    session_.giveDueInputs(*pass.world, pass.applied);
-    const Time before = pass.unit().chip->now();
-    pass.world->stepInstruction(pass.chip);
+    World& world = *pass.world;
+    session_.giveDueInputs(world, pass.applied);
+    const Time stood = pass.unit().chip->now();
+    // Time stands where the next input comes, or where the run itself stands and one may come still.
+    world.stepInstruction(pass.chip, std::min(pass.applied < session_.inputs().size() ? session_.inputs()[pass.applied].at : kernel::kNever, to_));
     look(pass);
     pass.at = std::max(pass.at, pass.unit().chip->now());
-    if (pass.world->faulted() || pass.unit().chip->now() == before)
-        pass.ended = pass.ended || pass.world->faulted();
+    pass.ended = pass.ended || world.faulted();
+    // A chip in reset stands, while time goes on.
+    if (pass.unit().chip->now() == stood)
+        pass.at = std::max(pass.at, std::min(world.now(), to_));
 }
 
 // Spans that go on reach as far as has been looked.

@@ -201,7 +201,7 @@ void Session::advanceInstruction(std::size_t chip)
     beginAnew();
     const auto began = std::chrono::steady_clock::now();
     applyDueInputs();
-    world_->stepInstruction(chip);
+    world_->stepInstruction(chip, applied_ < inputs_.size() ? inputs_[applied_].at : kernel::kNever);
     rememberInTime(began);
 }
 

@@ -99,6 +99,45 @@ private slots:
         QVERIFY2(met.contains("ladder") && met.contains("mean") && met.contains("__vector_11"), qPrintable(met.values().join(" ")));
     }
 
+    // What a hand does in the midst of the stretch comes at its instant there too, whether the chip works or sleeps: the state is the bench's own, bit for bit.
+    void whatComesFromOutsideComesAtItsInstant()
+    {
+        QVERIFY(bench_.build({"-gdwarf-4", "-Os"}, QString(R"(#include <avr/io.h>
+#include <avr/interrupt.h>
+#include <avr/sleep.h>
+#include <stdint.h>
+volatile uint16_t rings;
+volatile uint8_t when;
+ISR(INT0_vect) { rings++; when = TCNT0; }
+int main(void) { TCCR0B = 1; PORTD = 4; EICRA = 2; EIMSK = 1; sei(); for (;;) { if (rings & 4) { for (volatile uint8_t i = 0; i < 9; i++) {} } else sleep_mode(); } }
+)")));
+        const auto s = bench_.open("[[part]]\nid = \"bell\"\nkind = \"push-button\"\n[[wire]]\nends = [\"bell.1\", \"mcu.PD2\"]\n[[wire]]\nends = [\"bell.2\", \"mcu.GND\"]\n");
+        QVERIFY(s != nullptr);
+        kernel::Random random(9);
+        Lookback look(*s, bench_.catalogue);
+        const std::vector<Lookback::Wish> wishes{{"mcu", "rings"}, {"mcu", "when"}};
+        // It follows the run as that goes on, and is there before the next ring.
+        for (int i = 0; i < 40; ++i) {
+            s->advance(s->world().now() + std::chrono::nanoseconds(200'000 + random.below(700'000)));
+            look.want(wishes, Time(1ms), s->world().now());
+            finishLooking(look);
+            QVERIFY(s->setControl("bell", "pressed", i % 2 == 0 ? 1 : 0).has_value());
+        }
+        s->advance(s->world().now() + 5ms);
+        look.want(wishes, Time(1ms), s->world().now());
+        finishLooking(look);
+        Debugger d(*s);
+        QVERIFY(debug::unsignedOf(d.evaluate("rings")->bytes) >= 20);
+        for (const Lookback::Wish& w : wishes)
+            QCOMPARE(look.found(w)->spans.back().text, std::to_string(debug::unsignedOf(d.evaluate(w.variable)->bytes)));
+        // And all at once, over what is known.
+        Lookback again(*s, bench_.catalogue);
+        again.want(wishes, Time(1ms), s->world().now());
+        finishLooking(again);
+        for (const Lookback::Wish& w : wishes)
+            QVERIFY(again.found(w)->spans == look.found(w)->spans);
+    }
+
     void itGoesOnWithTheRunAndBeginsAnewWhereItMust()
     {
         QVERIFY(bench_.build({"-gdwarf-4", "-Os"}));

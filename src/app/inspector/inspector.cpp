@@ -35,6 +35,16 @@ constexpr int kWidth = 296;
 
 QString quantity(double value, kernel::Unit unit) { return QString::fromStdString(kernel::formatQuantity(value, unit, 3)); }
 
+// Lanes, a line each, in the hand of whoever has begun to draw them.
+void drawToTape(QWidget& from, const QByteArray& lanes)
+{
+    auto* drag = new QDrag(&from);
+    auto* what = new QMimeData;
+    what->setData(kLanesMime, lanes);
+    drag->setMimeData(what);
+    drag->exec(Qt::CopyAction);
+}
+
 // A name that can be drawn to the tape: what it has to show there becomes lanes.
 class DragTitle : public QLabel {
 public:
@@ -57,11 +67,7 @@ protected:
         if (!pressAt_ || (event->position().toPoint() - *pressAt_).manhattanLength() < QApplication::startDragDistance())
             return;
         pressAt_.reset();
-        auto* drag = new QDrag(this);
-        auto* what = new QMimeData;
-        what->setData(kLanesMime, lanes_);
-        drag->setMimeData(what);
-        drag->exec(Qt::CopyAction);
+        drawToTape(*this, lanes_);
     }
     void mouseReleaseEvent(QMouseEvent*) override { pressAt_.reset(); }
 
@@ -88,11 +94,7 @@ protected:
         if (!pressAt_ || (event->position().toPoint() - *pressAt_).manhattanLength() < QApplication::startDragDistance())
             return;
         pressAt_.reset();
-        auto* drag = new QDrag(this);
-        auto* what = new QMimeData;
-        what->setData(kLanesMime, QByteArray::fromStdString(ref_.text()));
-        drag->setMimeData(what);
-        drag->exec(Qt::CopyAction);
+        drawToTape(*this, QByteArray::fromStdString(ref_.text()));
     }
     void mouseReleaseEvent(QMouseEvent*) override
     {
