@@ -43,8 +43,7 @@ struct Lookback::Pass {
     std::map<std::string, FoundSpans> found;     // by variable
     struct Variable {
         std::string expression;
-        debug::Value where;
-        std::vector<std::uint8_t> last;
+        debug::Value where;      // with the bytes that stand there
         bool open = false;
     };
     std::vector<Variable> variables;
@@ -251,7 +250,7 @@ bool Lookback::begin(Pass& pass)
         else if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
             found.trouble = variable + " has no place in data memory";
         else
-            pass.variables.push_back({variable, *value, {}, false});
+            pass.variables.push_back({variable, *value, false});
     }
     return true;
 }

@@ -154,6 +154,7 @@ void readFound(const Session& session, const Lookback& lookback, const LaneSpec&
         return;
     lane.trouble = found->trouble;
     lane.knownTo = lookback.knownTo(spec.chip);
+    lane.crowded = found->tooMany;
     const auto& chips = session.world().chips();
     const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == spec.chip; });
     const auto* vectors = unit == chips.end() ? nullptr : &unit->table->vectors;

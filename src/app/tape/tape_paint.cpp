@@ -242,7 +242,7 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         drawWave(painter, lane, row);
     else if (!lane.columns.empty())
         drawLevels(painter, {lane.text, 0, lane.columns, {}}, row, QColor(0xD9, 0xB0, 0x8C));
-    else if (lane.crowded)
+    else if (lane.crowded && lane.items.empty())
         say(tr("zoom in to read it"), theme::kTapeMuted);
     else if (!lane.depths.empty())
         drawFunctions(painter, lane, row);
@@ -262,7 +262,7 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         if (width() - x > 120) {
             painter.setPen(theme::kTapeMuted);
             painter.setFont(theme::words(8));
-            painter.drawText(QRectF(x + 8, row.top, width() - x, row.height), Qt::AlignVCenter, tr("looking back …"));
+            painter.drawText(QRectF(x + 8, row.top, width() - x, row.height), Qt::AlignVCenter, lane.crowded ? tr("more than can be shown: zoom in") : tr("looking back …"));
         }
     }
     painter.restore();
