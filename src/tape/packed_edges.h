@@ -96,6 +96,7 @@ private:
         std::uint32_t code;
         std::uint16_t actor;
         State state;
+        std::uint8_t spare = 0;  // named, so that what is written into a file is the same each time
         bool operator==(const Kind&) const = default;
     };
 

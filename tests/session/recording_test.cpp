@@ -95,6 +95,11 @@ private slots:
         const auto saved = s->saveRecording(file("run.bramix-run"), {{Time(5ms), "the gate is shut"}});
         QVERIFY2(saved, saved ? "" : saved.error().text().c_str());
 
+        // The same run is the same file, to the byte.
+        QVERIFY(s->saveRecording(file("again.bramix-run"), {{Time(5ms), "the gate is shut"}}).has_value());
+        QFile one(QString::fromStdString(file("run.bramix-run"))), two(QString::fromStdString(file("again.bramix-run")));
+        QVERIFY(one.open(QIODevice::ReadOnly) && two.open(QIODevice::ReadOnly) && one.readAll() == two.readAll());
+
         const auto r = reopen(file("run.bramix-run"));
         QCOMPARE(r->world().now(), Time{});
         QCOMPARE(r->latest(), s->latest());
