@@ -392,7 +392,7 @@ std::vector<std::string> usualReadLanes(const Session& session, const bench::Cat
     return out;
 }
 
-Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most, bool meaning)
+Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most)
 {
     const auto spec = parseLane(text);
     if (!spec)
@@ -405,26 +405,14 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
             lane.items.resize(most);
         return std::move(lane.items);
     }
-    if (spec->kind != LaneSpec::Kind::decoded)
-        return fail(text, "says nothing; expected a decoder with its lines");
     if (const std::string missing = missingPin(session, *spec); !missing.empty())
         return fail(text, missing);
-    const std::vector<tape::ChannelId> channels = channelsOf(session, *spec);
-    std::vector<PartLanguage::Device> devices = devicesOn(session, spec->decoder);
-    const bool speaks = meaning && !devices.empty();
-    PartLanguage language(std::move(devices));
-    language.out = [&](const tape::Decoded& item) {
-        if (item.to >= from && out.size() < most)
-            out.push_back(item);
-    };
-    decode(session, *spec, channels, leadIn(session.tape(), channels, from), to, [&](const tape::Decoded& item) {
+    const auto read = readOn(session, text, from, to, SIZE_MAX, [&](const tape::Decoded& item) {
         if (item.to >= from)
             out.push_back(item);
-        if (speaks && out.size() < most)
-            language.take(item);
         return out.size() < most;
     });
-    return out;
+    return read ? Result<std::vector<tape::Decoded>>(std::move(out)) : tl::unexpected(read.error());
 }
 
 Result<Time> readOn(const Session& session, const std::string& text, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take)
@@ -440,8 +428,8 @@ Result<Time> readOn(const Session& session, const std::string& text, Time from, 
     Time reached = to;
     for (const tape::ChannelId c : channels)
         if (c != UINT32_MAX)
-            if (const std::size_t last = tape.after(c, from) + mostEdges; last < tape.after(c, to))
-                reached = std::min(reached, tape.edge(c, last).at);
+            if (const std::size_t first = tape.after(c, from), end = tape.after(c, to); end > first && end - first > mostEdges)
+                reached = std::min(reached, tape.edge(c, first + mostEdges).at);
     std::vector<PartLanguage::Device> devices = devicesOn(session, spec->decoder);
     const bool speaks = !devices.empty();
     PartLanguage language(std::move(devices));

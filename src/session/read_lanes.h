@@ -84,8 +84,8 @@ inline constexpr std::string_view kUsualLanes = "usual";
 [[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue);
 
 // Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
-// With `meaning`, what it says to the parts that it goes to stands among them.
-[[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most, bool meaning = true);
+// What it says to the parts that it goes to stands among them.
+[[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most);
 
 // Decodes such a lane from `from` on, through at most `mostEdges` edges, and gives item by item to `take` until that says no. Where it has come to: `to`, or earlier.
 [[nodiscard]] Result<Time> readOn(const Session& session, const std::string& lane, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take);

@@ -80,7 +80,7 @@ void putAll(Archive& ar, std::vector<T>& list)
 template <class Archive>
 void putHead(Archive& ar, Recording& r)
 {
-    ar(r.bench, r.files, r.folder, r.seed, r.latest, r.canRunAgain, r.marks);
+    ar(r.bench, r.files, r.seed, r.latest, r.canRunAgain, r.marks);
     putAll(ar, r.inputs);
     putAll(ar, r.findings);
     putAll(ar, r.bytes);
@@ -96,7 +96,6 @@ Result<void> Session::saveRecording(const std::string& file, const std::vector<s
     Recording r;
     r.bench = bench::writeDocument(document_);
     r.files = beginnings_;
-    r.folder = options_.folder;
     r.seed = options_.seed;
     r.latest = latest();
     r.inputs = inputs_;

@@ -19,7 +19,6 @@ namespace bramix::session {
 struct Recording {
     std::string bench;                  // the document, as its file has it
     std::vector<BenchFile> files;
-    std::string folder;                 // where the bench lay, for its sources
     std::uint64_t seed = 1;
     Time latest{};
     bool canRunAgain = true;

@@ -17,7 +17,8 @@ Result<std::unique_ptr<Session>> Session::open(bench::Document document, const b
     if (!world)
         return tl::unexpected(world.error());
     session->document_ = std::move(document);
-    session->beginnings_ = benchFiles(session->document_, options.folder);
+    if (options.record)
+        session->beginnings_ = benchFiles(session->document_, options.folder);
     session->takeWorld(std::move(*world));
     session->remember();
     return session;
@@ -439,7 +440,8 @@ Result<void> Session::restart()
     applied_ = 0;
     recorded_.clear();
     onlyLooked_ = false;
-    beginnings_ = benchFiles(document_, options_.folder);
+    if (options_.record)
+        beginnings_ = benchFiles(document_, options_.folder);
     history_.clear();
     ++course_;
     ++worldNumber_;

@@ -254,6 +254,30 @@ private slots:
         QVERIFY(read && heard && heard->at <= read->at);
     }
 
+    // What a bus reads is found in either direction, held against everything that it says.
+    void busesAreSearchedBothWays()
+    {
+        auto session = example("tide-clock");
+        session->advance(Time(110ms));
+        const std::string bus = "i2c:SDA=mcu.PC4,SCL=mcu.PC5";
+        const auto all = readAll(*session, bus, Time(), Time(110ms), SIZE_MAX);
+        QVERIFY(all && all->size() > 1000);
+        const auto nearest = [&](const char* words, Time from, bool forward) {
+            std::optional<Time> best;
+            for (const tape::Decoded& item : *all)
+                if (item.text.find(words) != std::string::npos && (forward ? item.from > from : item.from < from) && (!best || (forward ? item.from < *best : item.from > *best)))
+                    best = item.from;
+            return best;
+        };
+        for (const char* words : {"0x68 write", "0x27 write", "SECONDS", "'h'"})
+            for (const Time from : {Time(1ms), Time(25ms), Time(33ms), Time(60ms), Time(105ms)})
+                for (const bool forward : {true, false}) {
+                    const auto wanted = nearest(words, from, forward);
+                    const auto hit = find(*session, words, from, forward, "", {bus});
+                    QVERIFY2(hit.has_value() == wanted.has_value() && (!hit || (hit->at == *wanted && !hit->more)), qPrintable(QString("%1 from %2 ms %3").arg(words).arg(from.time_since_epoch() / 1ms).arg(forward ? "on" : "back")));
+                }
+    }
+
     void edgesGoOutAsCsv()
     {
         auto session = ticking();
