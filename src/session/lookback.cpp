@@ -25,6 +25,7 @@ struct Lookback::Pass {
     std::uint64_t built = 0;      // the session's world after which this one was built
     std::size_t chip = 0;
     std::size_t applied = 0;      // inputs given
+    bool recalled = false;        // it is on its way from a remembered moment to where it begins
     bool placed = false;          // it stands somewhere from which it can go on
     bool ended = false;           // nothing more can be found
     Time from{}, at{};            // what is known
@@ -184,8 +185,8 @@ Result<std::vector<debug::Frame>> Lookback::stackAt(const std::string& chip, std
     return out;
 }
 
-// Puts the world to where the pass begins; false where that cannot be reached.
-bool Lookback::begin(Pass& pass)
+// Puts the world to where the pass begins, or nearer to it; false while it is not there, or where that cannot be reached.
+bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
 {
     const auto give = [&](const std::string& trouble) {
         for (auto& [variable, found] : pass.found)
@@ -205,8 +206,27 @@ bool Lookback::begin(Pass& pass)
         pass.world = std::move(*world);
         pass.built = session_.worldNumber();
     }
-    if (auto ok = place(*pass.world, pass.from, pass.applied); !ok)
-        return give(ok.error().text());
+    World& world = *pass.world;
+    if (!pass.recalled) {
+        const Remembered* moment = session_.history().before(pass.from);
+        if (moment == nullptr)
+            return give("the past is not remembered");
+        world.recall(*moment->moment);
+        pass.applied = moment->inputs;
+        pass.recalled = true;
+    }
+    // The way may be long, where few moments are remembered.
+    constexpr Duration kPiece = std::chrono::milliseconds(1);
+    while (world.now() < pass.from && !world.faulted()) {
+        if (std::chrono::steady_clock::now() >= until)
+            return false;
+        session_.giveDueInputs(world, pass.applied);
+        const Time next = std::min({pass.from, pass.applied < session_.inputs().size() ? session_.inputs()[pass.applied].at : pass.from, world.now() + kPiece});
+        const Time before = world.now();
+        world.runUntil(next);
+        if (world.now() == before && next > before)
+            break;
+    }
     pass.placed = true;
 
     const Program& program = session_.program(pass.unit().id);
@@ -356,7 +376,7 @@ bool Lookback::work(std::chrono::steady_clock::duration budget)
         if (pass->ended || pass->at >= to_)
             continue;
         changed = true;
-        if (!pass->placed && !begin(*pass))
+        if (!pass->placed && !begin(*pass, until))
             continue;
         if (pass->variables.empty() && (!pass->functions || !pass->functionsFound().trouble.empty())) {
             pass->ended = true;

@@ -68,7 +68,7 @@ private:
     [[nodiscard]] Result<std::unique_ptr<bench::World>> build() const;
     // Puts such a world to an instant; `applied` becomes the inputs that were given.
     [[nodiscard]] Result<void> place(bench::World& world, Time at, std::size_t& applied) const;
-    [[nodiscard]] bool begin(Pass& pass);
+    [[nodiscard]] bool begin(Pass& pass, std::chrono::steady_clock::time_point until);
     void step(Pass& pass);
     void look(Pass& pass);
     void close(Pass& pass);

@@ -99,6 +99,26 @@ private slots:
         QVERIFY2(met.contains("ladder") && met.contains("mean") && met.contains("__vector_11"), qPrintable(met.values().join(" ")));
     }
 
+    // Where only the beginning is remembered the way is long: it is gone in pieces, and nobody waits for it.
+    void aLongWayIsGoneInPieces()
+    {
+        QVERIFY(bench_.build({"-gdwarf-4", "-Os"}));
+        const auto s = bench_.open({}, 1);  // no room but for the first moment
+        s->advance(Time(300ms));
+        Lookback look(*s, bench_.catalogue);
+        const std::vector<Lookback::Wish> wishes{{"mcu", "ticks"}};
+        look.want(wishes, Time(290ms), Time(291ms));
+        int pieces = 0;
+        for (; look.busy() && pieces < 100'000; ++pieces)
+            (void)look.work(100us);
+        QVERIFY(!look.busy());
+        QVERIFY2(pieces > 5, qPrintable(QString::number(pieces)));
+        Lookback whole(*s, bench_.catalogue);
+        whole.want(wishes, Time(290ms), Time(291ms));
+        finishLooking(whole);
+        QVERIFY(!look.found(wishes[0])->spans.empty() && look.found(wishes[0])->spans == whole.found(wishes[0])->spans);
+    }
+
     // What a hand does in the midst of the stretch comes at its instant there too, whether the chip works or sleeps: the state is the bench's own, bit for bit.
     void whatComesFromOutsideComesAtItsInstant()
     {
