@@ -196,7 +196,6 @@ void LiveSession::showSerial()
     const SerialLog& log = session_->serialLog();
     serialShown_ = std::clamp(serialShown_, log.first(), log.end());
     const Time now = session_->world().now();
-    const std::lock_guard lock(mutex_);
     while (serialShown_ < log.end() && log[serialShown_].at <= now)
         serial_.push_back(log[serialShown_++]);
 }

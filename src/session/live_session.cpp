@@ -450,8 +450,6 @@ void LiveSession::publish(bool always)
         return;
     // In step, not one slice later each time.
     lastPublish_ = now - lastPublish_ < 2 * kPictureEvery ? lastPublish_ + kPictureEvery : now;
-    if (session_ != nullptr)
-        showSerial();
     auto picture = std::make_shared<Picture>();
     picture->number = ++pictures_;
     picture->running = (running_ && !(stepping_ && slow_)) || slow_.has_value();
@@ -492,8 +490,11 @@ void LiveSession::publish(bool always)
                 for (const bench::ControlKind& control : kind->controls)
                     picture->controls[part.id + "." + control.name] = world.control(part.id, control.name);
     }
+    // The bytes with the picture that tells of their UARTs: who takes them first and it then never has bytes of a line that he does not know.
     const std::lock_guard lock(mutex_);
     picture_ = std::move(picture);
+    if (session_ != nullptr)
+        showSerial();
 }
 
 // Duties and mean currents come from the circuit's integrals over the time since the last picture.

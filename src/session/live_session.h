@@ -113,7 +113,7 @@ public:
 
     // The latest picture; never null.
     [[nodiscard]] std::shared_ptr<const Picture> picture() const;
-    // What has come since the last call.
+    // What has come since the last call, all of it before the picture that picture() then gives.
     [[nodiscard]] std::vector<SerialByte> takeSerial();
     [[nodiscard]] std::vector<Message> takeMessages();
     // Waits until every message sent so far has been applied and a picture of it published. For tests and batch drawing.

@@ -98,6 +98,19 @@ private slots:
         QVERIFY(!says("A0") && says("count from 1"));
     }
 
+    // The window may be held up (a slow disk, a dialog) from the moment a bench is opened until after its firmware has printed.
+    void nothingIsLostThatWasPrintedBeforeTheFirstPicture()
+    {
+        MainWindow late(catalogue_);
+        late.neverAsk();
+        late.open(folder_.filePath("bench.toml"));
+        late.editor().run();
+        while (late.editor().session().picture()->now < kernel::Time(std::chrono::milliseconds(100)))
+            late.editor().session().settle();
+        QVERIFY(late.editor().picture().uarts.empty());
+        QTRY_VERIFY(late.serialView().text().contains("Bell tower ready"));
+    }
+
     void linesAreFilteredFoundAndCopied()
     {
         for (int i = 0; i < 3; ++i) {

@@ -627,13 +627,15 @@ void Editor::poll()
 {
     for (const session::Message& m : session_.takeMessages())
         emit message(QString::fromStdString(m.text), m.error);
-    if (const auto bytes = session_.takeSerial(); !bytes.empty())
-        emit serialReceived(bytes);
+    const auto bytes = session_.takeSerial();
     auto latest = session_.picture();
-    if (latest->number == picture_->number)
-        return;
-    picture_ = std::move(latest);
-    emit pictureChanged();
+    const bool fresh = latest->number != picture_->number;
+    if (fresh)
+        picture_ = std::move(latest);
+    if (!bytes.empty())
+        emit serialReceived(bytes);
+    if (fresh)
+        emit pictureChanged();
 }
 
 }  // namespace bramix::app
