@@ -500,6 +500,17 @@ const parts::Part* World::part(std::string_view id) const
     return nullptr;
 }
 
+std::string World::why(const PinRef& pin) const
+{
+    if (const parts::Part* p = part(pin.part))
+        return p->dead() ? "it has burnt through" : p->why(pin.pin);
+    const auto at = pins_.find(pin);
+    for (const Uart& uart : uarts_)
+        if (at != pins_.end() && chips_[uart.chip].id == pin.part && circuit_.netOf(uart.line->output()) == circuit_.netOf(at->second))
+            return uart.line->why("T");
+    return {};
+}
+
 Result<void> World::replacePart(std::string_view id)
 {
     for (auto& [name, part] : parts_)

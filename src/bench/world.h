@@ -109,6 +109,8 @@ public:
     [[nodiscard]] Result<void> replacePart(std::string_view part);
     // The part of this id, or null; boards and chips have none of their own.
     [[nodiscard]] const parts::Part* part(std::string_view id) const;
+    // Why the part, or the serial line of a board, has just moved what is on this pin, as parts::Part::why() says it.
+    [[nodiscard]] std::string why(const PinRef& pin) const;
     [[nodiscard]] double control(std::string_view part, std::string_view control) const;
     void send(std::size_t uart, std::string_view bytes);
     // Whether the firmware has switched a UART's receiver on.

@@ -113,6 +113,10 @@ public:
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
     [[nodiscard]] std::optional<double> angle() const override { return std::fmod(turns_, 1.0) * 360; }
     [[nodiscard]] std::string face() const override { return fmt::format("{:.0f} turns a minute", speed_); }
+    [[nodiscard]] std::string why(std::string_view) const override
+    {
+        return fmt::format("it turns {:.0f} times a minute and gives {}", speed_, kernel::formatQuantity(std::round(speed_ / speedPerVolt_ * 1000) / 1000, Unit::volt, 3));
+    }
 
     template <class Archive>
     void state(Archive& ar)
@@ -179,6 +183,14 @@ public:
             circuit_.addDiode(context.net(pin), context.net("VM"), diode, context.id + " diode");
             circuit_.addDiode(context.net("GND"), context.net(pin), diode, context.id + " diode");
         }
+    }
+    [[nodiscard]] std::string why(std::string_view pin) const override
+    {
+        if (pin != "OUT1" && pin != "OUT2")
+            return {};
+        if (!on() || !level(0))
+            return on() ? "EN is low: both its switches are open" : "it is off: both its switches are open";
+        return level(pin == "OUT1" ? 1 : 2) ? "its upper switch is closed" : "its lower switch is closed";
     }
     void save(kernel::SaveArchive& ar) override { logicState(ar); }
     void load(kernel::LoadArchive& ar) override { logicState(ar); }
@@ -283,6 +295,13 @@ public:
     }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return coil_; }
     [[nodiscard]] std::string face() const override { return in_ ? "pulled in" : "released"; }
+    [[nodiscard]] std::string why(std::string_view pin) const override
+    {
+        if (pin == "1" || pin == "2")
+            return {};
+        const std::string moved = in_ ? "its coil has pulled in" : "its coil has let go";
+        return bouncing_ ? moved + fmt::format(": the contact bounces, {} just now", touch_ ? "closed" : "open") : moved;
+    }
 
     template <class Archive>
     void state(Archive& ar)

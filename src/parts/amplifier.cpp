@@ -2,6 +2,8 @@
 
 #include <array>
 
+#include <fmt/format.h>
+
 namespace bramix::parts {
 
 namespace {
@@ -34,6 +36,11 @@ public:
     {
         if ((pin == top_ || pin == bottom_ || wanted() != high_ || !shown_) && !alarm_.armed())
             alarm_.arm(at + delay_);
+    }
+
+    [[nodiscard]] std::string why(std::string_view) const override
+    {
+        return fmt::format("its + had {} of its -, {} before", high_ ? "come above the voltage" : "fallen below the voltage", kernel::formatQuantity(kernel::seconds(delay_), kernel::Unit::second));
     }
 
     template <class Archive>

@@ -1,5 +1,7 @@
 #include "parts/bus.h"
 
+#include <fmt/format.h>
+
 namespace bramix::parts {
 
 void TwoWire::reset()
@@ -56,9 +58,10 @@ void TwoWire::fall()
     case State::write:
         if (bit_ < 8)
             break;
-        if (state_ == State::address)
+        own_ = state_ == State::address;
+        if (own_)
             reads_ = (shift_ & 1) != 0;
-        if (state_ == State::address ? device_.addressed(shift_ >> 1, reads_) : device_.written(shift_)) {
+        if (own_ ? device_.addressed(shift_ >> 1, reads_) : device_.written(shift_)) {
             state_ = State::acknowledge;
             hold_(true);
         } else {
@@ -101,6 +104,19 @@ void TwoWire::offer()
     hold_((shift_ & 0x80) == 0);
 }
 
+std::string TwoWire::why() const
+{
+    switch (state_) {
+    case State::acknowledge: return own_ ? fmt::format("it acknowledges its address 0x{:02X}, to be {}", shift_ >> 1, reads_ ? "read" : "written") : fmt::format("it acknowledges the byte 0x{:02X}", shift_);
+    case State::read: return fmt::format("it sends 0x{:02X}: bit {}", shift_, 7 - bit_);
+    case State::answered: return fmt::format("its byte 0x{:02X} is out: it lets go, for the master to acknowledge", shift_);
+    case State::write: return own_ ? "it lets go, its address acknowledged" : "it lets go, the byte acknowledged";
+    case State::idle:
+    case State::address: break;
+    }
+    return "it lets go: the transfer has ended";
+}
+
 void SpiSlave::select(bool chosen)
 {
     if (chosen == chosen_)
@@ -116,6 +132,8 @@ void SpiSlave::select(bool chosen)
     out_ = device_.selected();
     put_((out_ & 0x80) != 0);
 }
+
+std::string SpiSlave::why() const { return chosen_ ? fmt::format("it sends 0x{:02X}: bit {}", out_, 7 - bits_) : "it is not chosen any more: its output lets go"; }
 
 void SpiSlave::resume()
 {

@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <string>
 
 namespace bramix::parts {
 
@@ -28,11 +29,13 @@ public:
     void clock(bool level);
     void data(bool level);
     void reset();
+    // Why SDA is held low or let go just now.
+    [[nodiscard]] std::string why() const;
 
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(state_, scl_, sda_, bit_, shift_, reads_, more_);
+        ar(state_, scl_, sda_, bit_, shift_, reads_, more_, own_);
     }
 
 private:
@@ -50,6 +53,7 @@ private:
     std::uint8_t shift_ = 0;
     bool reads_ = false;
     bool more_ = false;
+    bool own_ = false;  // what is or was acknowledged last is the address
 };
 
 class SpiSlave {
@@ -73,6 +77,8 @@ public:
     // Puts the output back where it stood, after a pause in which it was let go.
     void resume();
     [[nodiscard]] bool chosen() const { return chosen_; }
+    // Why the data output stands as it does just now.
+    [[nodiscard]] std::string why() const;
 
     template <class Archive>
     void state(Archive& ar)

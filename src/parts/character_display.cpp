@@ -93,6 +93,10 @@ private:
         for (std::size_t i = 0; i < 8; ++i)
             core_.drives() ? drive(i, (core_.driven() >> i & 1) != 0) : release(i);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override
+    {
+        return core_.drives() ? fmt::format("E is high and RW asks: it gives 0x{:02X}, of it bit {}", core_.driven(), output) : "E has fallen: it lets its data lines go";
+    }
 
     Hd44780 core_;
     circuit::PinId contrast_;
@@ -131,6 +135,7 @@ private:
             core_.powerUp(queue_.now());
     }
     void inputChanged(std::size_t input, bool high, Time) override { input == 0 ? wire_.clock(high) : wire_.data(high); }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override { return wire_.why(); }
     bool addressed(std::uint8_t address, bool) override { return address == address_; }
     bool written(std::uint8_t byte) override
     {

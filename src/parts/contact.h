@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <string>
 
 #include "parts/part.h"
 
@@ -37,10 +38,18 @@ public:
         put(closed);
     }
 
+    // When it last touched or parted.
+    [[nodiscard]] kernel::Time changedAt() const { return changedAt_; }
+    [[nodiscard]] std::string why() const
+    {
+        const std::string now = now_ ? "its contact touches" : "its contact parts";
+        return now_ != wanted_ ? now + ": it bounces" : now;
+    }
+
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(wanted_, now_, settledAt_, random_, alarm_);
+        ar(wanted_, now_, settledAt_, changedAt_, random_, alarm_);
         if constexpr (Archive::kLoading)
             circuit_.setClosed(element_, now_, cause_);
     }
@@ -49,6 +58,7 @@ private:
     void put(bool closed)
     {
         now_ = closed;
+        changedAt_ = queue_.now();
         circuit_.setClosed(element_, closed, cause_);
     }
 
@@ -79,8 +89,14 @@ private:
     kernel::Alarm alarm_;
     bool wanted_ = false;
     bool now_ = false;
-    kernel::Time settledAt_{};
+    kernel::Time settledAt_{}, changedAt_{};
 };
+
+// Of several contacts, the one that moved last.
+inline std::string whyOf(std::initializer_list<const Contact*> contacts)
+{
+    return (*std::max_element(contacts.begin(), contacts.end(), [](const Contact* a, const Contact* b) { return a->changedAt() < b->changedAt(); }))->why();
+}
 
 // The setting "bounce": a time of at most a second, or "off".
 kernel::Result<kernel::Duration> bounceOf(const PartContext& context);

@@ -17,6 +17,7 @@ public:
 
     void setControl(std::string_view, double value) override { contact_.want(value != 0); }
     [[nodiscard]] double control(std::string_view) const override { return contact_.wanted() ? 1 : 0; }
+    [[nodiscard]] std::string why(std::string_view) const override { return contact_.why(); }
 
     template <class Archive>
     void state(Archive& ar)
@@ -46,6 +47,7 @@ public:
         (value != 0 ? b_ : a_).want(true);
     }
     [[nodiscard]] double control(std::string_view) const override { return b_.wanted() ? 1 : 0; }
+    [[nodiscard]] std::string why(std::string_view pin) const override { return pin == "A" ? a_.why() : pin == "B" ? b_.why() : whyOf({&a_, &b_}); }
 
     template <class Archive>
     void state(Archive& ar)

@@ -1,6 +1,7 @@
 #include "parts/generator.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <fstream>
 #include <numbers>
@@ -101,6 +102,13 @@ public:
     }
     [[nodiscard]] double control(std::string_view name) const override { return name == "frequency" ? hertz_ : amplitude_; }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
+    [[nodiscard]] std::string why(std::string_view) const override
+    {
+        static constexpr std::array kNames{"its constant voltage", "its square wave", "its pulses", "its sine", "its triangle", "the voltages of its file"};
+        const std::string name = kNames[static_cast<std::size_t>(full_.kind)];
+        const bool timed = full_.kind != Shape::Kind::constant && full_.kind != Shape::Kind::file;
+        return timed ? fmt::format("{} of {}", name, kernel::formatQuantity(hertz_, kernel::Unit::hertz, 4)) : name;
+    }
 
     template <class Archive>
     void state(Archive& ar)

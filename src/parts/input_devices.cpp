@@ -23,6 +23,7 @@ public:
     {
         for (const One& one : ones) {
             names_.push_back(one.control);
+            pins_.emplace_back(one.a, one.b);
             contacts_.push_back(std::make_unique<Contact>(context, context.circuit.addSwitch(context.net(one.a), context.net(one.b), kContactOhms, context.id + " " + one.control), bounce, one.control));
         }
     }
@@ -40,6 +41,15 @@ public:
         return 0;
     }
 
+    [[nodiscard]] std::string why(std::string_view pin) const override
+    {
+        std::size_t last = names_.size();
+        for (std::size_t i = 0; i < names_.size(); ++i)
+            if ((pins_[i].first == pin || pins_[i].second == pin) && (last == names_.size() || contacts_[i]->changedAt() > contacts_[last]->changedAt()))
+                last = i;
+        return last == names_.size() ? std::string() : names_[last] + ": " + contacts_[last]->why();
+    }
+
     template <class Archive>
     void state(Archive& ar)
     {
@@ -49,6 +59,7 @@ public:
 
 private:
     std::vector<std::string> names_;
+    std::vector<std::pair<std::string, std::string>> pins_;
     std::vector<std::unique_ptr<Contact>> contacts_;
 };
 
@@ -76,6 +87,14 @@ public:
     }
     [[nodiscard]] double control(std::string_view name) const override { return name == "pressed" ? (button_.wanted() ? 1 : 0) : static_cast<double>(wanted_) / 4; }
     [[nodiscard]] std::optional<double> angle() const override { return static_cast<double>(at_) / 4 * 18; }
+    [[nodiscard]] std::string why(std::string_view pin) const override
+    {
+        if (pin == "SW")
+            return button_.why();
+        if (pin != "CLK" && pin != "DT")
+            return {};
+        return fmt::format("{}; it stands {} quarters of a detent from its start", (pin == "CLK" ? clock_ : data_).why(), at_);
+    }
 
     template <class Archive>
     void state(Archive& ar)
@@ -126,6 +145,7 @@ public:
         circuit_.setResistance(lower_[i], {std::max(kOhms * share, 5.0)}, cause_);
     }
     [[nodiscard]] double control(std::string_view name) const override { return name == "pressed" ? (button_.wanted() ? 1 : 0) : at_[name == "x" ? 0 : 1]; }
+    [[nodiscard]] std::string why(std::string_view pin) const override { return pin == "SW" ? button_.why() : std::string(); }
 
     template <class Archive>
     void state(Archive& ar)
@@ -157,6 +177,7 @@ public:
         (value != 0 ? open_ : closed_).want(true);
     }
     [[nodiscard]] double control(std::string_view) const override { return open_.wanted() ? 1 : 0; }
+    [[nodiscard]] std::string why(std::string_view pin) const override { return pin == "NO" ? open_.why() : pin == "NC" ? closed_.why() : whyOf({&open_, &closed_}); }
 
     template <class Archive>
     void state(Archive& ar)

@@ -33,8 +33,21 @@ std::size_t LogicPart::addInput(const PartContext& context, std::string_view pin
 std::size_t LogicPart::addOutput(const PartContext& context, std::string_view pin)
 {
     outputs_.push_back(context.pin(pin));
+    outputNames_.emplace_back(pin);
     does_.push_back({});
     return outputs_.size() - 1;
+}
+
+std::string LogicPart::why(std::string_view pin) const
+{
+    if (pin == plusName_)
+        return fmt::format("it takes {} from its supply", kernel::formatQuantity(circuit_.current(load_).value, kernel::Unit::ampere, 3));
+    const auto name = std::find(outputNames_.begin(), outputNames_.end(), pin);
+    if (name == outputNames_.end())
+        return {};
+    if (!on_)
+        return fmt::format("it is off: {:.3g} V between {} and its ground, less than {:g} V", supply_, plusName_, family_.leastVolts);
+    return whyOutput(static_cast<std::size_t>(name - outputNames_.begin()));
 }
 
 void LogicPart::drive(std::size_t output, bool high) { put(output, {high ? Output::Kind::high : Output::Kind::low, 0, family_.ohms}); }

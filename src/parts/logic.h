@@ -27,6 +27,7 @@ public:
     // What it takes from its supply.
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return load_; }
     void wired() override { followSupply(); }
+    [[nodiscard]] std::string why(std::string_view pin) const override;
 
 protected:
     LogicPart(PartContext& context, const LogicFamily& family, std::string_view plus = "VCC", std::string_view minus = "GND");
@@ -55,6 +56,10 @@ protected:
     virtual void powered(bool on) = 0;
     // The supply has moved while on, or another voltage that the part watches has.
     virtual void supplyMoved() {}
+    // Part::why() of an output, while the part is on.
+    [[nodiscard]] virtual std::string whyOutput(std::size_t /*output*/) const { return {}; }
+    // Whether the part holds this output at a level just now.
+    [[nodiscard]] bool holds(std::size_t output) const { return does_[output].kind != Output::Kind::floats; }
     // From now on the part takes so much more than at rest, at its usual voltage: something in it moves or shines.
     void takeMore(double amps);
     void tell(bool error, std::string_view rule, std::string message);
@@ -99,6 +104,7 @@ private:
     LogicFamily family_;
     circuit::PinId plus_, minus_;
     std::vector<circuit::PinId> inputs_, outputs_;
+    std::vector<std::string> outputNames_;
     std::vector<Output> does_;
     std::string plusName_;
     std::function<void(const Remark&)> remark_;

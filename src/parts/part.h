@@ -90,6 +90,9 @@ public:
     [[nodiscard]] virtual std::string face() const { return {}; }
     // The addresses that it answers to on a two-wire bus, as its address pins stand; empty for all others.
     [[nodiscard]] virtual std::vector<std::uint8_t> busAddresses() const { return {}; }
+    // Why the part has just moved what is on this pin, such as "it acknowledges its address 0x68"; empty where no more is to be said. Holds right after an edge
+    // that the part made.
+    [[nodiscard]] virtual std::string why(std::string_view /*pin*/) const { return {}; }
     // The element that stands for the part in read-outs of current and power, or none.
     [[nodiscard]] virtual std::optional<circuit::ElementId> mainElement() const { return std::nullopt; }
     // What the part keeps without power and its file does not hold yet; nothing where no file is set. Whoever has written it says so.

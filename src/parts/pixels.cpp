@@ -80,6 +80,7 @@ private:
         levels_.resize(count);
         coming_.resize(count);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override { return bits_ == 0 ? "its data line has rested: a new run begins with its own" : fmt::format("it passes on what comes after its own {} bits", levels_.size() * 24); }
     void powered(bool) override
     {
         std::fill(levels_.begin(), levels_.end(), 0);
@@ -165,6 +166,11 @@ private:
         const std::size_t count = frames_.size();
         ar(frames_, shift_, zeros_, started_, passes_, bits_, taken_, edges_, waitingFrames_, waitingAt_, waitingEdges_);
         frames_.resize(count);
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override
+    {
+        const char* const what = output == 0 ? "the clock" : "the bit";
+        return passes_ ? fmt::format("it passes {} on: not its own", what) : fmt::format("it keeps {} back: frame {} of its own {}", what, std::min(taken_ + 1, frames_.size()), frames_.size());
     }
     void powered(bool) override
     {

@@ -2,6 +2,8 @@
 
 #include <array>
 
+#include <fmt/format.h>
+
 #include "parts/logic.h"
 
 namespace bramix::parts {
@@ -65,6 +67,12 @@ private:
         logicState(ar);
         ar(shift_, before_, shiftedAt_, latch_, alarm_);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override
+    {
+        if (output == 8)
+            return fmt::format("bit 7 of what has been shifted in, 0x{:02X}", shift_);
+        return level(kOe) ? "OE is high: its outputs let go" : fmt::format("bit {} of what RCLK has stored, 0x{:02X}", output, latch_);
+    }
     void powered(bool on) override
     {
         // Comes up with whatever; here with the pattern that a person notices.
@@ -119,6 +127,7 @@ private:
         logicState(ar);
         ar(shift_, alarm_);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override { return fmt::format("{} 7 of its register, 0x{:02X}, {}", output == 0 ? "bit" : "the opposite of number", shift_, level(kLoad) ? "which CLK shifts" : "which follows its inputs while SH/LD is low"); }
     void powered(bool on) override
     {
         shift_ = 0;
@@ -173,6 +182,12 @@ private:
     {
         logicState(ar);
         ar(value_, alarm_);
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override
+    {
+        if (!level(kLt))
+            return "LT is low: all segments";
+        return !level(kBl) ? std::string("BL is low: no segment") : fmt::format("segment {} of the digit {}", static_cast<char>('a' + static_cast<int>(output)), value_);
     }
     void powered(bool on) override
     {

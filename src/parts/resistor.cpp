@@ -27,6 +27,7 @@ public:
     }
     [[nodiscard]] double control(std::string_view) const override { return position_; }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return upper_; }
+    [[nodiscard]] std::string why(std::string_view) const override { return fmt::format("it was turned to {:.0f} %", position_ * 100); }
 
     template <class Archive>
     void state(Archive& ar)
@@ -68,6 +69,7 @@ public:
     }
     [[nodiscard]] double control(std::string_view) const override { return value_; }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
+    [[nodiscard]] std::string why(std::string_view) const override { return fmt::format("it has {} at {:.3g} {}", kernel::formatQuantity(ohms(), kernel::Unit::ohm, 3), value_, light_ ? "lx" : "°C"); }
 
     template <class Archive>
     void state(Archive& ar)
@@ -78,11 +80,12 @@ public:
     }
 
 private:
-    void follow()
+    [[nodiscard]] double ohms() const
     {
         const double ohms = light_ ? ohms_ * std::pow(std::max(value_, 0.01) / 10, -exponent_) : ohms_ * std::exp(exponent_ * (1 / (value_ + 273.15) - 1 / 298.15));
-        circuit_.setResistance(element_, {std::clamp(ohms, 1.0, 1e9)}, cause_);
+        return std::clamp(ohms, 1.0, 1e9);
     }
+    void follow() { circuit_.setResistance(element_, {ohms()}, cause_); }
 
     circuit::Circuit& circuit_;
     circuit::Cause cause_;

@@ -97,6 +97,19 @@ private:
         phase_ = 0;
         step_.arm(at + kAnswer);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        static constexpr std::array kFine{"humidity, upper byte", "humidity, lower byte", "temperature, upper byte", "temperature, lower byte", "checksum"};
+        static constexpr std::array kCoarse{"humidity", "humidity, fraction", "temperature", "temperature, fraction", "checksum"};
+        const int done = phase_ - 1, bit = (done - 2) / 2;
+        if (!talking_ || done >= 82)
+            return "its answer ends";
+        if (done < 2)
+            return done == 0 ? "its answer begins, 80 µs low" : "its answer begins, 80 µs high";
+        const auto byte = static_cast<std::size_t>(bit / 8);
+        const std::string which = fmt::format("bit {} of {}", 7 - bit % 8, (fine_ ? kFine : kCoarse)[byte]);
+        return done % 2 == 0 ? "the pause before " + which : fmt::format("{}, a {}: {} µs high", which, bytes_[byte] >> (7 - bit % 8) & 1, (bytes_[byte] >> (7 - bit % 8) & 1) != 0 ? 70 : 26);
+    }
     // 0: begins low, 1: high, then a low and a high a bit, a last low, and free again.
     void step(Time due)
     {
@@ -217,6 +230,20 @@ private:
             bits_ = 0;
             byte_ = 0;
         }
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        if (presenceLow_)
+            return "it answers the reset: it is there";
+        if (!holds(0))
+            return mode_ == Mode::rom && bits_ == 0 ? "its answer to the reset ends" : "its 0 ends";
+        if (mode_ == Mode::search)
+            return fmt::format("a 0: {}bit {} of its code, while all are searched", searchPart_ == 2 ? "the opposite of " : "", bits_);
+        if (mode_ == Mode::status)
+            return "a 0: it still measures";
+        if (reads_ == 8)
+            return fmt::format("a 0: bit {} of its code", (bits_ + 63) % 64);
+        return fmt::format("a 0: bit {} of byte {} of its scratchpad, 0x{:02X}", (bits_ - 1) % 8, (bits_ - 1) / 8, pad_[std::min<std::size_t>((bits_ - 1) / 8, 8)]);
     }
     [[nodiscard]] bool sends() const { return mode_ == Mode::read || mode_ == Mode::status || (mode_ == Mode::search && searchPart_ < 2); }
     [[nodiscard]] bool romBit() const { return (rom_[bits_ / 8] >> bits_ % 8 & 1) != 0; }
@@ -352,7 +379,7 @@ private:
     void state(Archive& ar)
     {
         logicState(ar);
-        ar(metres_, warmth_, echo_, roseAt_, phase_, step_);
+        ar(metres_, warmth_, echo_, roseAt_, phase_, step_, way_);
     }
     void powered(bool on) override
     {
@@ -381,20 +408,27 @@ private:
         if (!on())
             return;
         if (phase_ == 1) {
+            way_ = echo_ != 0 && metres_ <= kMost ? std::max(metres_, kLeast) : 0;
             drive(0, true);
             phase_ = 2;
             // The speed of sound in dry air, from 331.3 m/s at 0 °C.
             const double speed = 331.3 * std::sqrt(1 + warmth_ / 273.15);
-            const bool back = echo_ != 0 && metres_ <= kMost;
-            step_.arm(due + (back ? Duration(static_cast<std::int64_t>(2 * std::max(metres_, kLeast) / speed * 1e12)) : Duration(kNoEcho)));
+            step_.arm(due + (way_ > 0 ? Duration(static_cast<std::int64_t>(2 * way_ / speed * 1e12)) : Duration(kNoEcho)));
             return;
         }
         drive(0, false);
         phase_ = 0;
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        if (phase_ == 2)
+            return "its eight cycles of 40 kHz are out: it waits for the echo";
+        return way_ > 0 ? fmt::format("the echo is back from {:.3g} m", way_) : fmt::format("no echo within {}", kernel::formatQuantity(kernel::seconds(kNoEcho), kernel::Unit::second));
+    }
 
     double metres_ = 0.5, warmth_ = 20, echo_ = 1;
     Time roseAt_{};
+    double way_ = 0;  // metres, of the sound that is out; 0: none comes back
     std::uint8_t phase_ = 0;
     kernel::Alarm step_;
 };
@@ -425,6 +459,7 @@ private:
         if (on())
             driveVolts(0, std::clamp(curve_(value_, supply()), 0.0, supply()), ohms_);
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override { return fmt::format("it gives {}", kernel::formatQuantity(std::clamp(curve_(value_, supply()), 0.0, supply()), kernel::Unit::volt, 3)); }
     void powered(bool) override { put(); }
     void supplyMoved() override { put(); }
     void inputChanged(std::size_t, bool, Time) override {}
@@ -468,6 +503,12 @@ private:
             put(false);
             end_.arm(queue_.now() + std::max(settle_, Duration(1)));
         }
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        if (high_)
+            return "something moves";
+        return fmt::format("nothing has moved for {}", kernel::formatQuantity(kernel::seconds(holdTime_), kernel::Unit::second));
     }
     void look()
     {
@@ -528,6 +569,13 @@ private:
             drive(0, true);
             ready_.arm(queue_.now() + 4 * period_);  // settles in four conversions
         }
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        if (available_)
+            return "a new word is ready";
+        const std::string word = fmt::format("its word 0x{:06X}", static_cast<std::uint32_t>(word_) & 0xFFFFFFU);
+        return pulses_ >= 1 && pulses_ <= 24 ? fmt::format("bit {} of {}", 24 - pulses_, word) : pulses_ > 24 ? word + " is out" : "it begins to measure";
     }
     void convert(Time due)
     {

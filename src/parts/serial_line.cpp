@@ -3,6 +3,8 @@
 #include <bit>
 #include <cmath>
 
+#include <fmt/format.h>
+
 namespace bramix::parts {
 
 using kernel::Duration;
@@ -100,6 +102,23 @@ void SerialLine::sendEdge(Time at)
         ++sendAt_;
     while (sendAt_ < sendCount_ && (((sendBits_ >> sendAt_) & 1) != 0) == level);
     sendAlarm_.arm(sendStart_ + sendBit_ * sendAt_);
+}
+
+std::string SerialLine::why(std::string_view pin) const
+{
+    if (pin != "T")
+        return {};
+    if (sendCount_ == 0 || sendAt_ == 0)
+        return "the line is taken hold of, and rests high";
+    // It stands in the first of some bits that are alike; sendAt_ is the one after them.
+    const auto bit = [this](unsigned i) { return sendBits_ >> i & 1; };
+    unsigned first = sendAt_ - 1;
+    while (first > 0 && bit(first - 1) == bit(sendAt_ - 1))
+        --first;
+    const LineFormat f = format();
+    const unsigned byte = sendBits_ >> 1 & ((1U << f.dataBits) - 1);
+    const std::string what = first == 0 ? "the start bit" : first <= f.dataBits ? fmt::format("bit {}", first - 1) : first == f.dataBits + 1 && f.parity != LineFormat::Parity::none ? "the parity bit" : "the stop bit";
+    return byte >= 0x20 && byte < 0x7F ? fmt::format("{} of 0x{:02X}, '{}', which is sent to it", what, byte, static_cast<char>(byte)) : fmt::format("{} of 0x{:02X}, which is sent to it", what, byte);
 }
 
 // A character's samples lie in the middle of its bits. They are worked out where the line changes and at the last one, from what the line showed.

@@ -32,6 +32,8 @@ public:
     void send(std::string_view bytes);
     // Takes hold of the wire now, so that the first byte finds it idle.
     void connect();
+    // The pin that it drives.
+    [[nodiscard]] circuit::PinId output() const { return tx_; }
     [[nodiscard]] std::size_t unsent() const { return toSend_.size(); }
     [[nodiscard]] bool followsBaud() const { return !fixedBit_; }
 
@@ -45,6 +47,7 @@ public:
     std::function<void(std::uint8_t byte, kernel::Time at)> sending;
 
     void pinChanged(circuit::PinId pin, bool level, kernel::Time at) override;
+    [[nodiscard]] std::string why(std::string_view pin) const override;
 
     template <class Archive>
     void state(Archive& ar)

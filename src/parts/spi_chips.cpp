@@ -78,6 +78,13 @@ private:
             drive(0, false);
         }
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override
+    {
+        if (step_ < 6)
+            return "it is not chosen any more: its output lets go";
+        const std::string word = fmt::format("CH{} is 0x{:03X}", command_ & 7, result_);
+        return step_ == 6 ? word + ": the null bit before it" : step_ <= 16 ? fmt::format("{}: bit {}", word, 16 - step_) : step_ <= 25 ? fmt::format("{}: bit {}, on the way back", word, step_ - 16) : word + ": all of it is out";
+    }
     [[nodiscard]] std::uint16_t convert() const
     {
         const auto at = [&](std::size_t channel) { return volts(channels_[channel]) - volts(analogGround_); };
@@ -112,6 +119,7 @@ protected:
         else if (input == 1)
             spi_.clock(high, level(2));
     }
+    [[nodiscard]] std::string whyOutput(std::size_t) const override { return spi_.why(); }
     void powered(bool on) override
     {
         spi_.reset();
@@ -186,6 +194,10 @@ private:
             spi_.resume();
         else if (input != 1 || !held)
             SpiPart::inputChanged(input, high, at);
+    }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const override
+    {
+        return circuit_.stateOf(holdNet_) == circuit::NetState::low ? "HOLD is low: it lets its output go" : SpiMemory::whyOutput(output);
     }
     std::uint8_t selected() override
     {

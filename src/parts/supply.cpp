@@ -4,6 +4,8 @@
 #include <array>
 #include <cmath>
 
+#include <fmt/format.h>
+
 namespace bramix::parts {
 
 kernel::Result<std::unique_ptr<Part>> makeSupply(PartContext& context)
@@ -41,6 +43,10 @@ public:
             set(std::clamp(value, 0.0, mostVolts_), device_->model().limitAmps);
         else
             set(device_->model().volts, std::clamp(value, 0.0, mostAmps_));
+    }
+    [[nodiscard]] std::string why(std::string_view) const override
+    {
+        return fmt::format("it is set to {}, and to {} at most", kernel::formatQuantity(device_->model().volts, kernel::Unit::volt, 4), kernel::formatQuantity(device_->model().limitAmps, kernel::Unit::ampere, 4));
     }
     [[nodiscard]] double control(std::string_view name) const override { return name == "volts" ? device_->model().volts : device_->model().limitAmps; }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }

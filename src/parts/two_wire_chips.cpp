@@ -272,6 +272,15 @@ private:
         if (exact_ && (regs_[0x0E] & 3) != 0 && !tick_.armed())
             tick_.arm(queue_.now() + (1s - (queue_.now() - baseAt_) % 1s));
     }
+    [[nodiscard]] std::string whyOwnOutput(std::size_t) const override
+    {
+        if (waves())
+            return fmt::format("its square wave of {}", kernel::formatQuantity(0.5 / kernel::seconds(half()), kernel::Unit::hertz));
+        if (!exact_)
+            return (regs_[7] & 0x80) != 0 ? "OUT is 1 in its control register" : "OUT is 0 in its control register";
+        const unsigned alarms = regs_[0x0F] & regs_[0x0E] & 3U;
+        return alarms == 0 ? "no alarm is left" : fmt::format("alarm {} has come", alarms == 3 ? "1 and 2" : alarms == 1 ? "1" : "2");
+    }
     void tick(Time due)
     {
         if (!on())
@@ -412,6 +421,18 @@ private:
                     release(out);
             }
         showInterrupts();
+    }
+    [[nodiscard]] std::string whyOwnOutput(std::size_t output) const override
+    {
+        if (output >= kIntA) {
+            const auto& flags = &regs_[intf * 2U];
+            return fmt::format("its interrupt flags: INTFA 0x{:02X}, INTFB 0x{:02X}", flags[0], flags[1]);
+        }
+        const std::size_t port = (output - 1) / 8, bit = (output - 1) % 8;
+        const char name = port == 0 ? 'A' : 'B';
+        if ((regs_[iodir * 2U + port] >> bit & 1) == 0)
+            return fmt::format("bit {} of OLAT{} is {}, and IODIR{} makes it an output", bit, name, regs_[olat * 2U + port] >> bit & 1, name);
+        return fmt::format("IODIR{} makes it an input{}", name, (regs_[gppu * 2U + port] >> bit & 1) != 0 ? fmt::format(", and GPPU{} pulls it up", name) : std::string());
     }
     void showInterrupts()
     {

@@ -37,6 +37,9 @@ protected:
     bool addressed(std::uint8_t address, bool reads) override { return address == this->address() && answers(reads); }
     // Whether it acknowledges just now.
     virtual bool answers(bool /*reads*/) { return true; }
+    // LogicPart::whyOutput() of outputs other than SDA.
+    [[nodiscard]] virtual std::string whyOwnOutput(std::size_t /*output*/) const { return {}; }
+    [[nodiscard]] std::string whyOutput(std::size_t output) const final { return output == 0 ? wire_.why() : whyOwnOutput(output); }
     virtual void ownInputChanged(std::size_t /*input*/, bool /*level*/, kernel::Time /*at*/) {}
     void inputChanged(std::size_t input, bool level, kernel::Time at) final
     {

@@ -13,9 +13,31 @@ namespace {
 
 std::string length(Duration d) { return kernel::formatQuantity(kernel::seconds(d), kernel::Unit::second, 3); }
 
-// What a part answers to: the last edge before, on any other line of its; or a hand on one of its controls.
-void whyPart(const Session& session, const bench::PartItem& part, tape::ChannelId own, Time at, EdgeStory& story)
+// In the part's own words; then what it answered to: a hand on one of its controls, or the last edge before, on any other line of its.
+void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& part, tape::ChannelId own, Time at, EdgeStory& story)
 {
+    const bench::PartKind* kind = session.catalogue().find(part.kind);
+    const std::vector<bench::PinKind> pins = kind == nullptr ? std::vector<bench::PinKind>() : kind->pins;
+    // What it moved may lie behind something else, a resistor or a transistor: then its own pin is the one that moved right before.
+    constexpr Duration kThrough = std::chrono::microseconds(1);
+    const auto moved = [&](const bench::PinKind& pin) {
+        const tape::ChannelId c = session.channelOf({part.id, pin.name});
+        const std::size_t next = c == UINT32_MAX ? 0 : session.tape().after(c, at);
+        return next > 0 && at - session.tape().edge(c, next - 1).at <= kThrough && session.tape().edge(c, next - 1).code == UINT32_MAX;
+    };
+    const bool onIt = std::any_of(pins.begin(), pins.end(), [&](const bench::PinKind& pin) { return session.channelOf({part.id, pin.name}) == own; });
+    std::vector<bench::PinRef> its;
+    for (const bench::PinKind& pin : pins)
+        if (onIt ? session.channelOf({part.id, pin.name}) == own : moved(pin))
+            its.push_back({part.id, pin.name});
+    if (const auto words = lookback.whyAt(its, at); !words) {
+        story.lines.push_back(words.error().text());
+    } else if (const auto first = std::find_if(words->begin(), words->end(), [](const std::string& w) { return !w.empty(); }); first != words->end()) {
+        const bench::PinRef& pin = its[static_cast<std::size_t>(first - words->begin())];
+        story.lines.push_back(onIt ? *first : fmt::format("by its {}: {}", pin.pin, *first));
+    }
+    if (kind != nullptr && kind->chip != nullptr)
+        return;  // a board's serial line answers to nothing on the bench
     // A contact bounces for milliseconds, a sensor answers within some; beyond that it was not this.
     constexpr Duration kHand = std::chrono::milliseconds(50), kAnswer = std::chrono::milliseconds(20);
     const Input* hand = nullptr;
@@ -27,10 +49,9 @@ void whyPart(const Session& session, const bench::PartItem& part, tape::ChannelI
         return;
     }
     const tape::Tape& tape = session.tape();
-    const bench::PartKind* kind = session.catalogue().find(part.kind);
     tape::ChannelId line = UINT32_MAX;
     tape::Edge last{};
-    for (const bench::PinKind& pin : kind == nullptr ? std::vector<bench::PinKind>() : kind->pins) {
+    for (const bench::PinKind& pin : pins) {
         const tape::ChannelId c = session.channelOf({part.id, pin.name});
         if (c == UINT32_MAX || c == own || pin.ground || pin.supplyVolts)
             continue;
@@ -71,7 +92,7 @@ EdgeStory storyOf(Session& session, Lookback& lookback, const bench::PinRef& pin
     const debug::Place place = session.place(part.id, edge.code);
     story.lines.push_back(place.brief().empty() || place.function.empty() ? "by " + cause : fmt::format("by {}: {}, {}", part.id, place.function, place.brief()));
     if (edge.code == UINT32_MAX) {
-        whyPart(session, part, channel, at, story);
+        whyPart(session, lookback, part, channel, at, story);
         return story;
     }
     story.chip = part.id;

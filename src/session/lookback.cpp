@@ -185,6 +185,23 @@ Result<std::vector<debug::Frame>> Lookback::stackAt(const std::string& chip, std
     return out;
 }
 
+Result<std::vector<std::string>> Lookback::whyAt(const std::vector<bench::PinRef>& pins, Time at)
+{
+    auto world = build();
+    if (!world)
+        return tl::unexpected(world.error());
+    std::size_t applied = 0;
+    if (auto ok = place(**world, at, applied); !ok)
+        return tl::unexpected(ok.error());
+    // What was given at that very instant, too.
+    session_.giveDueInputs(**world, applied);
+    (*world)->runUntil(at);
+    std::vector<std::string> out;
+    for (const bench::PinRef& pin : pins)
+        out.push_back((*world)->why(pin));
+    return out;
+}
+
 // Puts the world to where the pass begins, or nearer to it; false while it is not there, or where that cannot be reached.
 bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
 {

@@ -63,6 +63,9 @@ public:
     // Who had called whom when an instruction ran: the frames right before it, the innermost first. `at` is the instant of what it did.
     [[nodiscard]] Result<std::vector<debug::Frame>> stackAt(const std::string& chip, std::uint32_t code, Time at);
 
+    // Why a part had moved these pins at an instant, each in its own words; empty where it says nothing.
+    [[nodiscard]] Result<std::vector<std::string>> whyAt(const std::vector<bench::PinRef>& pins, Time at);
+
 private:
     struct Pass;
     [[nodiscard]] Result<std::unique_ptr<bench::World>> build() const;

@@ -26,8 +26,22 @@ class DriversTest : public QObject, private bench::WorldObserver {
 
 private:
     QString said_;
+    // What parts have moved so far, of the first edges that they made.
+    struct Moved {
+        bench::NetId net{};
+        bench::NetState state{};
+        Time at{};
+        std::string part;
+    };
+    static constexpr std::size_t kMostMoved = 3000;
+    std::vector<Moved> moved_;
+    const bench::Document* document_ = nullptr;
 
-    void edge(bench::NetId, bench::NetState, bench::Time, bench::Cause) override {}
+    void edge(bench::NetId net, bench::NetState state, bench::Time at, bench::Cause cause) override
+    {
+        if (cause.actor < document_->parts.size() && cause.code == bench::Cause::kNoCode && document_->parts[cause.actor].id != "mcu" && at > Time{} && moved_.size() < kMostMoved)
+            moved_.push_back({net, state, at, document_->parts[cause.actor].id});
+    }
     void serialByte(std::size_t, std::uint8_t byte, bool, bool fromChip, bench::Time) override
     {
         if (fromChip)
@@ -35,6 +49,38 @@ private:
     }
     void finding(const bench::Finding&) override {}
     void interrupt(std::size_t, std::uint8_t, bench::Time) override {}
+
+    // Each edge of a part has a reason; and where that names a bit of a word, the line shows that bit.
+    void askWhy(bench::World& world, const test::DriverSource& driver)
+    {
+        auto moment = driver.moments.begin();
+        for (const Moved& m : moved_) {
+            for (; moment != driver.moments.end() && Time(kernel::Duration(static_cast<std::int64_t>(moment->ms * 1e9))) < m.at; ++moment) {
+                world.runUntil(Time(kernel::Duration(static_cast<std::int64_t>(moment->ms * 1e9))));
+                if (const QString name = moment->line.section(' ', 1).section('@', 0, 0); moment->line.startsWith("set"))
+                    QVERIFY(world.setControl(name.section('.', 0, 0).toStdString(), name.section('.', 1).toStdString(), moment->line.section('=', 1).toDouble()).has_value());
+            }
+            if (std::any_of(moved_.begin(), moved_.end(), [&](const Moved& o) { return &o != &m && o.net == m.net && o.at == m.at; }))
+                continue;  // a spike of no length
+            world.runUntil(m.at);
+            std::string words, pin;
+            for (const auto& [ref, id] : world.pins())
+                if (ref.part == m.part && world.circuit().netOf(id) == m.net && words.empty())
+                    words = world.why(ref), pin = ref.text();
+            if (pin.empty())
+                continue;  // behind something else
+            const QString told = QString("%1 became %2 at %3 us: %4").arg(pin.c_str()).arg(static_cast<int>(m.state)).arg(kernel::seconds(m.at - Time{}) * 1e6).arg(words.c_str());
+            QVERIFY2(!words.empty(), qPrintable(told));
+            static const QRegularExpression word("0x([0-9A-F]+)"), bit("bit (\\d+)");
+            const auto w = word.match(words.c_str()), b = bit.match(words.c_str());
+            if (w.hasMatch() && b.hasMatch()) {
+                QVERIFY2((w.captured(1).toUInt(nullptr, 16) >> b.captured(1).toUInt() & 1U) == (m.state == bench::NetState::high ? 1U : 0U), qPrintable(told));
+                ++bitsSeen_;
+            }
+            ++asked_;
+        }
+    }
+    int asked_ = 0, bitsSeen_ = 0;
 
     static QString lastWord(const QString& line) { return line.section(' ', 1); }
 
@@ -56,10 +102,13 @@ private slots:
         const test::DriverSource driver(source, elf);
         QVERIFY2(driver.trouble.isEmpty(), qPrintable(driver.trouble));
         const QStringList& head = driver.head;
-        for (const QString& name : driver.files) {
-            QFile blank(folder.filePath(name));
-            QVERIFY(blank.open(QIODevice::WriteOnly));
-        }
+        const auto blankFiles = [&] {
+            for (const QString& name : driver.files) {
+                QFile blank(folder.filePath(name));
+                QVERIFY(blank.open(QIODevice::WriteOnly | QIODevice::Truncate));
+            }
+        };
+        blankFiles();
         QString bench = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(driver.low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
                         (driver.low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
         QString wires = driver.low ? "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n" : "";
@@ -75,6 +124,8 @@ private slots:
         const auto good = bench::checkDocument(*document, *catalogue, "driver");
         QVERIFY2(good.has_value(), good ? "" : good.error().text().c_str());
         said_.clear();
+        moved_.clear();
+        document_ = &*document;
         auto built = bench::World::build(*document, *catalogue, {.folder = folder.path().toStdString()}, this);
         QVERIFY2(built.has_value(), built ? "" : built.error().text().c_str());
         bench::World& world = **built;
@@ -155,6 +206,17 @@ private slots:
                     QVERIFY2(f.severity == bench::Severity::note, qPrintable(notes));
             }
         }
+        blankFiles();
+        auto again = bench::World::build(*document, *catalogue, {.folder = folder.path().toStdString()}, nullptr);
+        QVERIFY(again.has_value());
+        askWhy(**again, driver);
+    }
+
+    void theyHadMuchToSay()
+    {
+        if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
+            QSKIP("avr-gcc is not installed");
+        QVERIFY2(asked_ > 5000 && bitsSeen_ > 1500, qPrintable(QString("%1 %2").arg(asked_).arg(bitsSeen_)));
     }
 
     // What goes on from a snapshot is what went on.

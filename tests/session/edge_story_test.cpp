@@ -102,8 +102,61 @@ private slots:
         s->advance(Time(20ms));
         Lookback look(*s, bench_.catalogue);
         const EdgeStory story = storyOf(*s, look, {"mcu", "PC2"}, edgeOf(*s, "PC2", 1, 0));
-        QVERIFY2(joined(story).startsWith("by bell") && joined(story).contains("bell.pressed was set to 1"), qPrintable(joined(story)));
+        QVERIFY2(joined(story).startsWith("by bell") && joined(story).contains("its contact touches") && joined(story).contains("bell.pressed was set to 1"), qPrintable(joined(story)));
         QVERIFY(story.place.empty());
+    }
+
+    // What a part puts on a bus, it says as the decoder reads it, which knows nothing of parts.
+    void aPartSaysWhyInItsOwnWords()
+    {
+        const std::string file = bench::shareFolder() + "/benches/tide-clock/bench.toml";
+        const auto document = bench::loadDocument(file);
+        QVERIFY(document.has_value());
+        auto s = session::Session::open(*document, bench_.catalogue, {.folder = std::filesystem::path(file).parent_path().string(), .historyBytes = 64U << 20U});
+        QVERIFY(s.has_value());
+        (*s)->advance(Time(45ms));
+        Lookback look(**s, bench_.catalogue);
+        const auto read = readAll(**s, "i2c:SDA=mcu.PC4,SCL=mcu.PC5", Time{}, Time(45ms), SIZE_MAX);
+        QVERIFY(read.has_value());
+        const tape::ChannelId data = (*s)->channelOf({"mcu", "PC4"});
+        int acknowledged = 0, sent = 0;
+        bool reads = false;
+        for (std::size_t i = 0; i < read->size(); ++i) {
+            const tape::Decoded& item = (*read)[i];
+            if (item.what == "address")
+                reads = item.text.find("read") != std::string::npos;
+            if ((item.what != "address" && item.what != "byte") || (acknowledged >= 12 && !reads))
+                continue;
+            for (std::size_t e = (*s)->tape().after(data, item.from); e < (*s)->tape().count(data) && (*s)->tape().edge(data, e).at < item.to; ++e) {
+                const tape::Edge edge = (*s)->tape().edge(data, e);
+                if (edge.code != UINT32_MAX || (*s)->document().parts[edge.actor].id == "mcu")
+                    continue;
+                const QString told = joined(storyOf(**s, look, {"mcu", "PC4"}, edge.at));
+                const QString number = QString("0x%1").arg(item.value, 2, 16, QChar('0')).toUpper().replace("0X", "0x");
+                QVERIFY2(told.contains(number), qPrintable(told + " in " + item.text.c_str()));
+                acknowledged += told.contains("acknowledges") ? 1 : 0;
+                sent += told.contains("it sends") ? 1 : 0;
+            }
+        }
+        QVERIFY2(acknowledged >= 12 && sent >= 8, qPrintable(QString("%1 %2").arg(acknowledged).arg(sent)));
+    }
+
+    // 'A' is 0x41: a start bit, then 1 0 0 0 0 0 1 0, least first, and a stop bit.
+    void aSerialLineNamesItsBits()
+    {
+        const auto s = bench_.open();
+        s->advance(Time(5ms));
+        s->send(0, "A");
+        s->advance(Time(10ms));
+        Lookback look(*s, bench_.catalogue);
+        const tape::ChannelId line = s->channelOf({"mcu", "PD0"});
+        QStringList told;
+        for (std::size_t i = s->tape().after(line, Time(5ms) - 1ns); i < s->tape().count(line); ++i)
+            told << joined(storyOf(*s, look, {"mcu", "PD0"}, s->tape().edge(line, i).at));
+        const QStringList expected{"the start bit of 0x41, 'A'", "bit 0 of 0x41", "bit 1 of 0x41", "bit 6 of 0x41", "bit 7 of 0x41", "the stop bit of 0x41"};
+        QVERIFY2(told.size() >= 6, qPrintable(told.join("\n")));
+        for (qsizetype i = 0; i < expected.size(); ++i)
+            QVERIFY2(told[told.size() - 6 + i].contains(expected[i]), qPrintable(told.join("\n")));
     }
 
     // How often each line ran is known by the tape's own edges: each call of lamp(1) is a rise, each lamp(0) a fall.
