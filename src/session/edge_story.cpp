@@ -45,7 +45,7 @@ void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& 
         if (input.kind == Input::Kind::control && input.target.starts_with(part.id + ".") && input.at <= at && at - input.at <= kHand)
             hand = &input;
     if (hand != nullptr) {
-        story.lines.push_back(fmt::format("{} was set to {:g} {} before", hand->target, hand->value, length(at - hand->at)));
+        story.lines.push_back(fmt::format("{} was set to {:g}{}", hand->target, hand->value, at == hand->at ? " just then" : " " + length(at - hand->at) + " before"));
         return;
     }
     const tape::Tape& tape = session.tape();
@@ -65,9 +65,23 @@ void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& 
     }
     if (line == UINT32_MAX)
         return;
-    story.lines.push_back(fmt::format("{} {} {} before", tape.name(line), last.state == 1 ? "rose" : last.state == 0 ? "fell" : "changed", length(at - last.at)));
+    story.lines.push_back(fmt::format("{} {} {}", tape.name(line), last.state == 1 ? "rose" : last.state == 0 ? "fell" : "changed", at == last.at ? "in the same instant" : length(at - last.at) + " before"));
     if (const std::string by = causeOf(session, last); !by.empty())
         story.lines.push_back("by " + by);
+}
+
+// What has taken a chip's pin over from its port: a timer's output, a bus. Empty: nothing has, or the line is none of the chip's.
+std::string holderOf(const Session& session, const bench::PartItem& part, tape::ChannelId channel, const std::vector<debug::PinRow>& rows)
+{
+    const bench::PartKind* kind = session.catalogue().find(part.kind);
+    if (kind == nullptr)
+        return {};
+    for (const bench::PinKind& pin : kind->pins)
+        if (session.channelOf({part.id, pin.name}) == channel)
+            for (const debug::PinRow& row : rows)
+                if (row.name == (pin.chipPin.empty() ? pin.name : pin.chipPin) && !row.function.empty())
+                    return row.function;
+    return {};
 }
 
 }  // namespace
@@ -90,22 +104,28 @@ EdgeStory storyOf(Session& session, Lookback& lookback, const bench::PinRef& pin
     }
     const bench::PartItem& part = session.document().parts[edge.actor];
     const debug::Place place = session.place(part.id, edge.code);
-    story.lines.push_back(place.brief().empty() || place.function.empty() ? "by " + cause : fmt::format("by {}: {}, {}", part.id, place.function, place.brief()));
+    const std::string code = place.brief().empty() || place.function.empty() ? std::string() : fmt::format("{}, {}", place.function, place.brief());
+    story.lines.push_back(code.empty() ? "by " + cause : fmt::format("by {}: {}", part.id, code));
     if (edge.code == UINT32_MAX) {
         whyPart(session, lookback, part, channel, at, story);
         return story;
     }
     story.chip = part.id;
     story.place = place.brief();
-    const auto stack = lookback.stackAt(part.id, edge.code, at);
-    if (!stack) {
-        story.lines.push_back(stack.error().text());
+    const auto scene = lookback.sceneAt(part.id, edge.code, at);
+    if (!scene) {
+        story.lines.push_back(scene.error().text());
         return story;
     }
+    if (const std::string function = holderOf(session, part, channel, scene->pins); !function.empty()) {
+        story.lines[0] = fmt::format("by {}: its {}", part.id, function);
+        story.lines.push_back(code.empty() ? fmt::format("while it ran 0x{:04x}", edge.code) : "while it ran " + code);
+    }
+    const std::vector<debug::Frame>& stack = scene->frames;
     constexpr std::size_t kMostFrames = 8;
-    for (std::size_t i = 1; i < std::min(stack->size(), kMostFrames); ++i) {
-        const debug::Frame& f = (*stack)[i];
-        const std::string& interrupt = (*stack)[i - 1].interrupt;
+    for (std::size_t i = 1; i < std::min(stack.size(), kMostFrames); ++i) {
+        const debug::Frame& f = stack[i];
+        const std::string& interrupt = stack[i - 1].interrupt;
         const std::string where = f.place.brief();
         story.lines.push_back(fmt::format("{} {}{}", interrupt.empty() ? "called from" : "interrupt " + interrupt + " in", f.place.function.empty() ? "startup" : f.place.function, where.empty() ? std::string() : ", " + where));
     }

@@ -155,7 +155,7 @@ Result<void> Lookback::place(World& world, Time at, std::size_t& applied) const
     return {};
 }
 
-Result<std::vector<debug::Frame>> Lookback::stackAt(const std::string& chip, std::uint32_t code, Time at)
+Result<Lookback::Scene> Lookback::sceneAt(const std::string& chip, std::uint32_t code, Time at)
 {
     auto world = build();
     if (!world)
@@ -171,12 +171,14 @@ Result<std::vector<debug::Frame>> Lookback::stackAt(const std::string& chip, std
     if (auto ok = place(**world, std::max(session_.earliest(), at - std::min(lead, at - Time{})), applied); !ok)
         return tl::unexpected(ok.error());
     const Program& program = session_.program(chip);
-    std::vector<debug::Frame> out;
+    Scene out;
     const auto index = static_cast<std::size_t>(unit - chips.begin());
     while (unit->chip->now() <= at && !(*world)->faulted()) {
         session_.giveDueInputs(**world, applied);
-        if (unit->chip->cpu().pc * 2 == code || out.empty())
-            out = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
+        if (unit->chip->cpu().pc * 2 == code || out.frames.empty()) {
+            out.frames = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
+            out.pins = debug::pinTable(*unit->table, *unit->chip);
+        }
         const Time before = unit->chip->now();
         (*world)->stepInstruction(index);
         if (unit->chip->now() == before && (*world)->now() >= at)

@@ -14,6 +14,7 @@
 #include <string>
 #include <vector>
 
+#include "debug/pin_table.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -60,8 +61,13 @@ public:
     // Null where it was not wanted.
     [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
 
-    // Who had called whom when an instruction ran: the frames right before it, the innermost first. `at` is the instant of what it did.
-    [[nodiscard]] Result<std::vector<debug::Frame>> stackAt(const std::string& chip, std::uint32_t code, Time at);
+    // A chip right before an instruction of its.
+    struct Scene {
+        std::vector<debug::Frame> frames;  // who had called whom, the innermost first
+        std::vector<debug::PinRow> pins;
+    };
+    // When an instruction ran that did something, or that ran while a peripheral did it, at this instant.
+    [[nodiscard]] Result<Scene> sceneAt(const std::string& chip, std::uint32_t code, Time at);
 
     // Why a part had moved these pins at an instant, each in its own words; empty where it says nothing.
     [[nodiscard]] Result<std::vector<std::string>> whyAt(const std::vector<bench::PinRef>& pins, Time at);

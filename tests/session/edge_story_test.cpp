@@ -141,6 +141,19 @@ private slots:
         QVERIFY2(acknowledged >= 12 && sent >= 8, qPrintable(QString("%1 %2").arg(acknowledged).arg(sent)));
     }
 
+    // A timer's output moves while whatever code runs; a port's bit moves by the code. At 16 MHz with OCR1A = 99 and no prescaler the pin toggles every 6.25 µs.
+    void aPeripheralIsToldFromTheCodeThatRanMeanwhile()
+    {
+        KeeperBench timer;
+        QVERIFY(timer.build({"-gdwarf-4", "-Os", "-DF_CPU=16000000UL"}, "#include <avr/io.h>\nint main(void)\n{\n    DDRB = 0x22;\n    OCR1A = 99;\n    TCCR1A = 0x40;\n    TCCR1B = 0x09;\n    for (;;)\n        PINB = 0x20; /* the other pin */\n}\n"));
+        const auto s = timer.open();
+        s->advance(Time(2ms));
+        Lookback look(*s, bench_.catalogue);
+        const auto told = [&](const char* pin) { return joined(storyOf(*s, look, {"mcu", pin}, edgeOf(*s, pin, 1, 50))); };
+        QVERIFY2(told("PB1").startsWith("by mcu: its OC1A | while it ran main, "), qPrintable(told("PB1")));
+        QVERIFY2(told("PB5").startsWith("by mcu: main, keeper.c:9"), qPrintable(told("PB5")));
+    }
+
     // 'A' is 0x41: a start bit, then 1 0 0 0 0 0 1 0, least first, and a stop bit.
     void aSerialLineNamesItsBits()
     {
