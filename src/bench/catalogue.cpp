@@ -207,6 +207,7 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     const auto [w, h] = r.point("size", true);
     kind.notes = r.text("notes");
     kind.language = readLanguage(r);
+    kind.reads = r.text("reads");
     kind.plugs = r.flag("plugs", false);
     kind.size = {w, h};
     kind.folder = folder;
@@ -243,6 +244,12 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     forEachTable(r, "control", [&](TableReader& t) { kind.controls.push_back(readControl(t)); });
     forEachTable(r, "inside", [&](TableReader& t) { kind.inner.push_back(readInner(t)); });
     forEachTable(r, "join", [&](TableReader& t) { kind.joins.push_back({t.texts("pins", true), t.text("when")}); });
+    for (std::size_t equals = kind.reads.find('='); equals != std::string::npos; equals = kind.reads.find('=', equals + 1)) {
+        // Roles are written large, options small.
+        const std::string pin = kind.reads.substr(equals + 1, kind.reads.find(',', equals) - equals - 1);
+        if (std::isupper(static_cast<unsigned char>(kind.reads[equals - 1])) != 0 && kind.pin(pin) == nullptr)
+            r.wrong(*table, fmt::format("\"reads\" names \"{}\", which is no pin of it", pin));
+    }
     const toml::table unknown = r.unknown();
     if (r.ok() && !unknown.empty())
         r.wrong(*table, fmt::format("has an unknown key \"{}\"", std::string(unknown.begin()->first.str())));

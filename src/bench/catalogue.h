@@ -99,6 +99,7 @@ struct PartKind {
     };
     std::vector<Join> joins;
     Language language;             // what it makes of the bytes of a bus
+    std::string reads;             // how its lines are read, as tape/decode.h writes it, with its own pins: "i2c:SDA=SDA,SCL=SCL"; empty: nothing is to be read
     bool listed = true;
     bool plugs = false;            // a breadboard: leads of other parts that stand on its pins are plugged in
 

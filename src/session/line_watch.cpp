@@ -14,29 +14,36 @@ constexpr std::size_t kLeadEdges = 200;
 
 }  // namespace
 
-void LineWatch::follow(const Session& session, const std::vector<std::string>& lanes, std::size_t mostEdges, const std::function<void(const std::string&, const tape::Decoded&)>& wrong)
+bool LineWatch::follow(const Session& session, const std::vector<std::string>& lanes, std::size_t mostEdges, const std::function<void(const std::string&, const tape::Decoded&)>& wrong)
 {
     std::erase_if(lines_, [&](const auto& l) { return std::find(lanes.begin(), lanes.end(), l.first) == lanes.end(); });
     const tape::Tape& tape = session.tape();
     // Before the present; what lies further ahead after going back has been read already.
     const Time to = session.world().now();
+    bool any = false;
     for (const std::string& text : lanes) {
-        const auto spec = parseLane(text);
-        if (!spec || spec->kind != LaneSpec::Kind::decoded)
+        const auto [found, fresh] = lines_.try_emplace(text);
+        Line& line = found->second;
+        if (fresh) {
+            const auto spec = parseLane(text);
+            if (spec && spec->kind == LaneSpec::Kind::decoded) {
+                line.spec = *spec;
+                for (const bench::PinRef& pin : spec->pins)
+                    line.channels.push_back(pin.part.empty() ? UINT32_MAX : session.channelOf(pin));
+            }
+        }
+        const std::vector<tape::ChannelId>& channels = line.channels;
+        if (channels.empty() || (to <= line.at && line.course == session.course()))
             continue;
-        std::vector<tape::ChannelId> channels;
-        for (const bench::PinRef& pin : spec->pins)
-            channels.push_back(pin.part.empty() ? UINT32_MAX : session.channelOf(pin));
-        Line& line = lines_[text];
         const auto behind = [&](Time from) {
             std::size_t edges = 0;
             for (const tape::ChannelId c : channels)
                 edges += c == UINT32_MAX ? 0 : tape.after(c, to) - std::min(tape.after(c, from), tape.after(c, to));
             return edges;
         };
-        if (line.decoder == nullptr || line.course != session.course() || behind(line.at) > kTooFarBehind) {
-            const bool first = line.decoder == nullptr && to - Time{} > Duration::zero() && behind(Time{}) <= kTooFarBehind;
-            auto made = tape::makeDecoder(spec->decoder.kind, spec->decoder.options);
+        if (line.decoder == nullptr || line.course != session.course() || (mostEdges != SIZE_MAX && behind(line.at) > kTooFarBehind)) {
+            const bool first = line.decoder == nullptr && (mostEdges == SIZE_MAX || behind(Time{}) <= kTooFarBehind);
+            auto made = tape::makeDecoder(line.spec.decoder.kind, line.spec.decoder.options);
             if (!made)
                 continue;
             line.decoder = std::move(*made);
@@ -57,7 +64,8 @@ void LineWatch::follow(const Session& session, const std::vector<std::string>& l
         }
         if (to <= line.at)
             continue;
-        Merged edges(tape, channels, line.at, to, tape::decoderKind(spec->decoder.kind)->clock);
+        any = true;
+        Merged edges(tape, channels, line.at, to, tape::decoderKind(line.spec.decoder.kind)->clock);
         std::size_t role = 0, taken = 0;
         tape::Edge edge;
         Time reached = to;
@@ -74,6 +82,7 @@ void LineWatch::follow(const Session& session, const std::vector<std::string>& l
         for (const tape::Decoded& item : std::exchange(line.wrong, {}))
             wrong(text, item);
     }
+    return any;
 }
 
 }  // namespace bramix::session

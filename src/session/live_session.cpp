@@ -18,6 +18,8 @@ namespace {
 
 constexpr auto kPictureEvery = std::chrono::milliseconds(16);
 constexpr auto kSliceWall = std::chrono::milliseconds(4);
+// Of each bus in a slice, looked at for what breaks its protocol: a fraction of a millisecond.
+constexpr std::size_t kWatchedEdges = 2'500;
 constexpr Duration kShortestSlice = std::chrono::microseconds(20);
 constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
 // Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
@@ -114,6 +116,7 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     options.folder = folder;
     options.historyBytes = kHistoryBytes;
     options.tapeBytes = tapeBytes_;
+    options.watchedEdges = kWatchedEdges;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
         say(true, session.error().text());
@@ -150,10 +153,8 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     counting_ = false;
     serialShown_ = 0;
     reader_.clear();
-    watch_.clear();
     session_->setCapture(capture_.first, capture_.second);
     marks_.clear();
-    misread_.clear();
     applyProbes();
     singleAt_.reset();
     singleSince_ = session_->world().now();
@@ -203,7 +204,6 @@ void LiveSession::restart()
         stopped_.clear();
         reason_.clear();
         marks_.clear();
-        misread_.clear();
         counts_.clear();
         counting_ = false;
         integralsAt_ = session_->world().now();
@@ -324,6 +324,10 @@ void LiveSession::loop(const std::stop_token& stop)
         if (!running_) {
             publish(changed_);
             changed_ = false;
+            if (session_ != nullptr && session_->watchLines())
+                changed_ = true;
+            if (changed_)
+                continue;
             if (lookback_ != nullptr && lookback_->busy()) {
                 lookBack(kLookStanding);
                 changed_ = true;
@@ -468,7 +472,6 @@ void LiveSession::publish(bool always)
         fillProbes(*picture);
         picture->findings = session_->findings();
         fillTape(*picture);
-        picture->findings.insert(picture->findings.end(), misread_.begin(), misread_.end());
         if (world.now() < Time(bench::kRehearsal))
             for (const bench::Finding& f : foreseen_)
                 if (std::none_of(picture->findings.begin(), picture->findings.end(), [&](const bench::Finding& g) { return g.rule == f.rule && g.where == f.where; }))

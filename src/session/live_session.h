@@ -17,7 +17,6 @@
 #include "session/picture.h"
 #include "session/debugger.h"
 #include "session/gdb_server.h"
-#include "session/line_watch.h"
 #include "session/session.h"
 #include "session/tape_search.h"
 
@@ -196,13 +195,11 @@ private:
     TapeRequest tape_;
     std::size_t tapeBytes_ = kTapeBytes;
     LaneReader reader_;
-    LineWatch watch_;
     std::pair<std::shared_ptr<const tape::Capture>, Duration> capture_;  // for the next session, too
     std::vector<std::pair<Time, std::string>> marks_;  // what stops have said, in order of time
     ScopeRequest scope_;
     std::vector<bench::PinRef> probes_;
     std::vector<std::string> values_;
-    std::vector<Finding> misread_;   // what decoder lanes have shown to break its protocol, each lane once
     std::vector<Finding> foreseen_;  // what the first moments of a run will bring
     std::string watchedPart_;
     Duration probeSpan_ = std::chrono::milliseconds(100);

@@ -14,8 +14,6 @@ namespace {
 // More edges than this in a lane and they are drawn, not told one by one.
 constexpr std::size_t kToldEdges = 400;
 constexpr std::size_t kToldBytes = 4000;
-// So many of each lane are looked at between two pictures for what breaks its protocol: about a millisecond.
-constexpr std::size_t kWatchedEdges = 10'000;
 
 }  // namespace
 
@@ -32,22 +30,11 @@ void LiveSession::fillReads(Picture& picture)
 {
     std::vector<std::string> lanes;
     for (const std::string& lane : tape_.reads.value_or(std::vector<std::string>{std::string(kUsualLanes)})) {
-        const std::vector<std::string> these = lane == kUsualLanes ? usualReadLanes(*session_, catalogue_) : std::vector<std::string>{lane};
+        const std::vector<std::string> these = lane == kUsualLanes ? usualReadLanes(*session_) : std::vector<std::string>{lane};
         std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
     }
     reader_.read(*session_, *lookback_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
-    watch_.follow(*session_, lanes, kWatchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
-        const std::string where = lane.substr(0, lane.find(','));
-        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
-            return;
-        Finding f;
-        f.severity = bench::Severity::warning;
-        f.rule = "line-error";
-        f.where = where;
-        f.time = wrong.from;
-        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), wrong.what, wrong.text);
-        misread_.push_back(std::move(f));
-    });
+    session_->alsoWatch(lanes);
 }
 
 // What came from outside, and what was noticed.

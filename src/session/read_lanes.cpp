@@ -374,24 +374,6 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
     std::erase_if(kept_, [&](const auto& k) { return std::find(lanes.begin(), lanes.end(), k.first) == lanes.end(); });
 }
 
-std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue)
-{
-    std::vector<std::string> out;
-    std::set<std::pair<tape::ChannelId, tape::ChannelId>> seen;
-    for (const bench::PartItem& part : session.document().parts) {
-        const bench::PartKind* kind = catalogue.find(part.kind);
-        if (kind == nullptr || kind->chip != nullptr || kind->pin("SDA") == nullptr || kind->pin("SCL") == nullptr)
-            continue;
-        const tape::ChannelId data = session.channelOf({part.id, "SDA"}), clock = session.channelOf({part.id, "SCL"});
-        if (data != UINT32_MAX && clock != UINT32_MAX && session.tape().count(clock) >= 2 && seen.emplace(data, clock).second)
-            out.push_back(fmt::format("i2c:SDA={0}.SDA,SCL={0}.SCL", part.id));
-    }
-    for (std::size_t c = 0; c < session.world().chips().size(); ++c)
-        if (session.tape().count(session.interruptsOf(c)) > 2)
-            out.push_back("interrupts " + session.world().chips()[c].id);
-    return out;
-}
-
 Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& text, Time from, Time to, std::size_t most)
 {
     const auto spec = parseLane(text);

@@ -77,11 +77,8 @@ private:
     std::map<std::string, Kept> kept_;
 };
 
-// In a list of lanes: all those that a bench has by itself.
+// In a list of lanes: all those that a bench has by itself (usual_lanes.h).
 inline constexpr std::string_view kUsualLanes = "usual";
-
-// The lanes of a bench for which nobody has chosen any: its two-wire buses, by the parts that stand on them, and the interrupts of its chips with firmware.
-[[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session, const bench::Catalogue& catalogue);
 
 // Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
 // What it says to the parts that it goes to stands among them.

@@ -4,9 +4,16 @@
 
 #include <fmt/format.h>
 
+#include "session/line_watch.h"
+
 namespace bramix::session {
 
 using bench::World;
+
+Session::Session(const bench::Catalogue& catalogue, const SessionOptions& options)
+    : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), lineWatch_(std::make_unique<LineWatch>())
+{
+}
 
 Session::~Session() { (void)saveEeprom(); }
 
@@ -61,6 +68,8 @@ void Session::mapChannels(bool record)
         if (record && tape_.stateAt(channel, kernel::kNever) != state)
             tape_.record(channel, {world_->now(), UINT32_MAX, UINT16_MAX, state});
     }
+    buses_ = busLanes(*this);
+    lineWatch_->clear();
 }
 
 void Session::readSymbols()
@@ -109,6 +118,7 @@ void Session::branch()
     serialLog_.dropAfter(now);
     for (auto& [ref, waveform] : waveforms_)
         waveform.dropAfter(now);
+    std::erase_if(misread_, [now](const Finding& f) { return f.time > now; });
     latest_ = now;
     behind_ = false;
 }
@@ -195,6 +205,30 @@ void Session::advance(Time goal)
             break;
     }
     rememberInTime(began);
+    (void)watchLines();
+}
+
+bool Session::watchLines()
+{
+    if (!options_.record || building_)
+        return false;
+    std::vector<std::string> lanes = alsoWatched_;
+    for (const BusLane& bus : buses_)
+        lanes.push_back(bus.text);
+    return lineWatch_->follow(*this, lanes, options_.watchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
+        const std::string where = lane.substr(0, lane.find(','));
+        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
+            return;
+        Finding f;
+        f.severity = bench::Severity::warning;
+        f.rule = "line-error";
+        f.where = where;
+        f.time = wrong.from;
+        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), wrong.what, wrong.text);
+        misread_.push_back(f);
+        if (onFinding)
+            onFinding(f);
+    });
 }
 
 void Session::advanceInstruction(std::size_t chip)
@@ -439,6 +473,7 @@ Result<void> Session::restart()
     inputs_.clear();
     applied_ = 0;
     recorded_.clear();
+    misread_.clear();
     onlyLooked_ = false;
     if (options_.record)
         beginnings_ = benchFiles(document_, options_.folder);
@@ -467,6 +502,7 @@ debug::Place Session::place(const std::string& chip, std::uint32_t code) const
 std::vector<Finding> Session::findings() const
 {
     std::vector<Finding> out = world_->findings();
+    std::copy_if(misread_.begin(), misread_.end(), std::back_inserter(out), [this](const Finding& f) { return f.time <= world_->now(); });
     for (const Finding& f : recorded_)
         if (f.time > world_->now() && std::none_of(out.begin(), out.end(), [&](const Finding& o) { return o.rule == f.rule && o.where == f.where; }))
             out.push_back(f);

@@ -17,6 +17,7 @@
 #include "session/bench_files.h"
 #include "session/history.h"
 #include "session/serial_log.h"
+#include "session/usual_lanes.h"
 #include "tape/decode.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
@@ -36,12 +37,14 @@ struct SessionOptions {
     bool record = true;                    // keep a tape
     std::size_t tapeBytes = 64U << 20U;
     std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered
+    std::size_t watchedEdges = SIZE_MAX;   // of each bus, looked at in one piece of the run for what breaks its protocol; where there are more, some are passed over
 };
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
 inline constexpr std::uint16_t kRewound = UINT16_MAX;
 
 struct Recording;
+class LineWatch;
 
 // Among a chip's interrupts on the tape.
 inline constexpr tape::State kResetMark = 255;
@@ -137,6 +140,11 @@ public:
 
     // Where a code address of a chip lies in its source.
     [[nodiscard]] debug::Place place(const std::string& chip, std::uint32_t code) const;
+    // The buses of the bench, which are watched for what breaks their protocols; and these decoder lanes too, from now on.
+    [[nodiscard]] const std::vector<BusLane>& buses() const { return buses_; }
+    void alsoWatch(const std::vector<std::string>& lanes) { alsoWatched_ = lanes; }
+    // Done after each piece of the run; again, where lanes have been added or there was more than one piece takes. False: there was nothing left to look at.
+    bool watchLines();
     // The findings so far, with their sources.
     [[nodiscard]] std::vector<Finding> findings() const;
     // One line about the chip that has faulted; empty where none has.
@@ -178,7 +186,7 @@ public:
     [[nodiscard]] bool finishVcd();
 
 private:
-    Session(const bench::Catalogue& catalogue, const SessionOptions& options) : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes) {}
+    Session(const bench::Catalogue& catalogue, const SessionOptions& options);
 
     [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
     void takeWorld(std::unique_ptr<bench::World> world);
@@ -227,6 +235,10 @@ private:
     bool behind_ = false;  // the present lies before latest_, and nothing new has been done
     SerialLog serialLog_;
     std::vector<BenchFile> beginnings_;  // as they were when the run began
+    std::vector<BusLane> buses_;
+    std::vector<std::string> alsoWatched_;
+    std::unique_ptr<LineWatch> lineWatch_;
+    std::vector<Finding> misread_;       // what lines have said that their protocols do not know, each line once
     std::vector<Finding> recorded_;      // of a recording that was opened: what lies ahead is noticed already
     bool onlyLooked_ = false;            // such a recording cannot be run again from its beginning
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered

@@ -156,8 +156,9 @@ public:
             return;
         const Duration low = at - *fell_;
         if (low >= 400us) {
+            // No error: a reset ends whatever goes on, single slots that ask whether a part is ready too (DS18B20 datasheet, "Initialization", "Convert T").
             if (bits_ != 0)
-                put(first_, *fell_, "incomplete", byte_, fmt::format("{} of 8 bits", bits_), false);
+                put(first_, *fell_, "incomplete", byte_, fmt::format("{} of 8 bits", bits_));
             bits_ = 0;
             put(*fell_, at, "reset", 0, "reset", low >= 480us);
             reset_ = at;

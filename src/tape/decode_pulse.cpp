@@ -1,6 +1,8 @@
 // Lines whose widths say something.
+#include <array>
 #include <cmath>
 #include <optional>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -126,6 +128,12 @@ public:
         bool& line = role == 0 ? a_ : b_;
         if (level == line)
             return;
+        if (!std::exchange(heard_[role == 0 ? 0 : 1], true) && known_ && at == last_) {
+            // Both come up for the first time, as their pull-ups get their supply: counted from here.
+            line = level;
+            count_ = 0;
+            return;
+        }
         if (known_ && at == last_) {
             put(at, at, "step", static_cast<std::uint64_t>(count_), "both lines at once", false);
             line = level;
@@ -141,6 +149,7 @@ public:
 
 private:
     bool a_ = false, b_ = false, known_ = false;
+    std::array<bool, 2> heard_{};
     Time last_{};
     std::int64_t count_ = 0;
 };

@@ -28,6 +28,21 @@ struct DriverSource {
     double runMs = 1000;
     QString trouble;   // why it could not be read or built
 
+    // As a bench file: the board with this firmware, the parts in a row below it.
+    [[nodiscard]] QString bench(const QString& elf) const
+    {
+        QString text = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
+                       (low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
+        int x = 0;
+        for (const Placed& part : parts)
+            text += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(part.id, part.kind).arg(x += 30).arg(part.rest);
+        if (low)
+            text += "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n";
+        for (const auto& [from, to] : wires)
+            text += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(from, to);
+        return text;
+    }
+
     static QStringList all() { return QDir(QString(BRAMIX_TEST_SOURCES) + "/parts/drivers").entryList({"*.c"}); }
 
     // Builds it into `elf` too.

@@ -109,17 +109,9 @@ private slots:
             }
         };
         blankFiles();
-        QString bench = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(driver.low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
-                        (driver.low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
-        QString wires = driver.low ? "[[wire]]\nends = [\"v3.V\", \"mcu.VCC\"]\n[[wire]]\nends = [\"g.V\", \"mcu.GND\"]\n" : "";
-        int x = 0;
-        for (const auto& part : driver.parts)
-            bench += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(part.id, part.kind).arg(x += 30).arg(part.rest);
-        for (const auto& [from, to] : driver.wires)
-            wires += QString("[[wire]]\nends = [\"%1\", \"%2\"]\n").arg(from, to);
         static const auto catalogue = bench::Catalogue::loadInstalled();
         QVERIFY2(catalogue.has_value(), catalogue ? "" : catalogue.error().text().c_str());
-        const auto document = bench::parseDocument("driver", (bench + wires).toStdString());
+        const auto document = bench::parseDocument("driver", driver.bench(elf).toStdString());
         QVERIFY2(document.has_value(), document ? "" : document.error().text().c_str());
         const auto good = bench::checkDocument(*document, *catalogue, "driver");
         QVERIFY2(good.has_value(), good ? "" : good.error().text().c_str());

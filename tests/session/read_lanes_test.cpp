@@ -136,7 +136,7 @@ private slots:
         auto session = example("tide-clock");
         const std::vector<std::string> usual = [&] {
             session->advance(Time(60ms));
-            return usualReadLanes(*session, catalogue_);
+            return usualReadLanes(*session);
         }();
         session = example("tide-clock");
         QVERIFY(!usual.empty() && usual[0].starts_with("i2c:"));
