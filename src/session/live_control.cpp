@@ -111,6 +111,8 @@ void LiveSession::run()
 void LiveSession::startMoving()
 {
     publishStop();
+    if (wholeSerial_)
+        takeSerialBack();
     running_ = true;
     reason_.clear();
     rebase();
@@ -177,6 +179,14 @@ void LiveSession::rewound()
     highBefore_.clear();
     chargeBefore_.clear();
     singleAt_.reset();
+    takeSerialBack();
+    rebase();
+}
+
+// What has been given out of what comes after the present.
+void LiveSession::takeSerialBack()
+{
+    wholeSerial_ = false;
     const Time now = session_->world().now();
     if (const std::uint64_t after = session_->serialLog().after(now); after < serialShown_) {
         serialShown_ = after;
@@ -187,15 +197,14 @@ void LiveSession::rewound()
         std::erase_if(serial_, [&](const SerialByte& b) { return b.at > now; });
         serial_.push_back(mark);
     }
-    rebase();
 }
 
-// Gives out what the UARTs have said up to the present.
+// Gives out what the UARTs have said up to the present, or all of a recording. For who holds the mutex.
 void LiveSession::showSerial()
 {
     const SerialLog& log = session_->serialLog();
     serialShown_ = std::clamp(serialShown_, log.first(), log.end());
-    const Time now = session_->world().now();
+    const Time now = wholeSerial_ ? kernel::kNever : session_->world().now();
     while (serialShown_ < log.end() && log[serialShown_].at <= now)
         serial_.push_back(log[serialShown_++]);
 }

@@ -152,6 +152,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     counts_.clear();
     counting_ = false;
     serialShown_ = 0;
+    wholeSerial_ = false;
     reader_.clear();
     session_->setCapture(capture_.first, capture_.second);
     marks_.clear();

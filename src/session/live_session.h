@@ -147,6 +147,7 @@ private:
     void publishStop();
     void rewound();
     void showSerial();
+    void takeSerialBack();
     void attachCounts();
     void startMoving();
     [[nodiscard]] bool refuseFor(const char* what);
@@ -206,6 +207,7 @@ private:
     std::optional<Time> singleAt_;  // where the one trigger was
     Time singleSince_{};            // it was asked for then
     std::uint64_t pictures_ = 0;
+    bool wholeSerial_ = false;       // a recording has just been opened: what lies ahead in it is shown too, until the present moves
     std::uint64_t serialShown_ = 0;  // number of the first byte that has not been given out
     bool changed_ = true;
     std::chrono::steady_clock::time_point wallBase_{};

@@ -122,7 +122,7 @@ void LiveSession::adopt(std::shared_ptr<Recording> recording)
             return;
         marks_ = std::move(recording->marks);
         session_->adopt(std::move(*recording));
-        showSerial();
+        wholeSerial_ = true;
     });
 }
 

@@ -57,8 +57,9 @@ std::vector<BusLane> busLanes(const Session& session)
 std::vector<std::string> usualReadLanes(const Session& session)
 {
     std::vector<std::string> out;
+    // What a servo's pulse or an encoder's steps are shows on their pins' own lanes.
     for (const BusLane& bus : session.buses())
-        if (session.tape().count(bus.line) >= 2)
+        if (session.tape().count(bus.line) >= 2 && !bus.text.starts_with("servo:") && !bus.text.starts_with("quadrature:"))
             out.push_back(bus.text);
     for (std::size_t c = 0; c < session.world().chips().size(); ++c)
         if (session.tape().count(session.interruptsOf(c)) > 2)

@@ -20,7 +20,7 @@ struct BusLane {
 // One for each bus, however many parts stand on it; on SPI one for each line that selects. What is not wired is left out.
 [[nodiscard]] std::vector<BusLane> busLanes(const Session& session);
 
-// The lanes of a bench for which nobody has chosen any: those of its buses that are in use, and the interrupts of its chips with firmware.
+// The lanes of a bench for which nobody has chosen any: those of its buses that carry bytes and are in use, and the interrupts of its chips with firmware.
 [[nodiscard]] std::vector<std::string> usualReadLanes(const Session& session);
 
 }  // namespace bramix::session

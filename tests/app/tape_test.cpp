@@ -350,9 +350,13 @@ private slots:
         tape().showSpan(kernel::Time{}, latest);
         QTRY_VERIFY(lane("uart:mcu.PD1") != nullptr && lane("uart:mcu.PD1")->items.size() > 17);
         QCOMPARE(picture().now, kernel::Time{});
+        // All that was printed is there; then what was by an instant of it.
+        QTRY_VERIFY(window_->serialView().text().contains("Bell tower ready"));
+        window_->editor().session().goTo(kernel::Time(100us));
+        QTRY_VERIFY(picture().now >= kernel::Time(100us) && !window_->serialView().text().contains("Bell"));
         // To any instant of it.
         window_->editor().session().goTo(kernel::Time(30ms));
-        QTRY_VERIFY(picture().now >= kernel::Time(30ms));
+        QTRY_VERIFY(picture().now >= kernel::Time(30ms) && window_->serialView().text().contains("Bell"));
         QCOMPARE(picture().latest, latest);
         QSignalSpy said(&window_->editor(), &Editor::message);
         QFile bad(folder.filePath("bad.bramix-run"));

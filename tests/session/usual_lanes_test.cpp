@@ -98,10 +98,12 @@ private slots:
             if (kind->reads.empty())
                 continue;
             const std::string bus = kind->reads.substr(0, kind->reads.find(':') + 1);
-            const auto lane = std::find_if(usual.begin(), usual.end(), [&](const std::string& l) { return l.starts_with(bus); });
-            QVERIFY2(lane != usual.end(), qPrintable(part.id));
-            const auto read = readAll(*session, *lane, Time{}, session->world().now(), 100);
-            QVERIFY2(read && (read->size() > 3 || source.startsWith("misuse")), lane->c_str());
+            const auto lane = std::find_if(session->buses().begin(), session->buses().end(), [&](const BusLane& l) { return l.text.starts_with(bus); });
+            QVERIFY2(lane != session->buses().end(), qPrintable(part.id));
+            const bool pulses = bus == "servo:" || bus == "quadrature:";
+            QVERIFY2((std::find(usual.begin(), usual.end(), lane->text) != usual.end()) != pulses, lane->text.c_str());
+            const auto read = readAll(*session, lane->text, Time{}, session->world().now(), 100);
+            QVERIFY2(read && (read->size() > 3 || source.startsWith("misuse")), lane->text.c_str());
         }
         const QStringList wrong = errors(*session);
         QVERIFY2(wrong.isEmpty() || source.startsWith("misuse"), qPrintable(wrong.join("\n")));

@@ -272,7 +272,7 @@ void SerialView::receive(const std::vector<session::SerialByte>& bytes)
         if (b.uart >= lines_.size())
             continue;
         lines_[b.uart]->text.add(b);
-        if (b.fromChip)
+        if (b.fromChip && b.at <= editor_.picture().now)  // what lies ahead in a recording goes to nobody else
             fresh[b.uart] += static_cast<char>(b.byte);
     }
     for (std::size_t i = 0; i < lines_.size(); ++i) {
