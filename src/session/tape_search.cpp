@@ -172,8 +172,8 @@ bool findInterrupt(const Session& session, const TapeQuery& query, const std::st
 // to stop.
 void findRead(const Session& session, const TapeQuery& query, const std::string& lane, const std::string& words, const std::string& bytes, Found& best, Time& reached)
 {
-    // A few tenths of a second.
-    constexpr std::size_t kMostEdges = 2'000'000, kFirstStretch = 20'000;
+    // Half a tenth of a second, so that whoever shares the thread does not wait; the search goes on from there.
+    constexpr std::size_t kMostEdges = 500'000, kFirstStretch = 20'000;
     const auto spec = parseLane(lane);
     if (!spec || spec->kind != LaneSpec::Kind::decoded)
         return;

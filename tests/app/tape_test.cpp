@@ -141,6 +141,29 @@ private slots:
         QVERIFY(said[0][0].toString().contains("choose"));
     }
 
+    // Through more edges than one piece of a search takes: it goes on by itself to the end, and Esc stops it where it is.
+    void aLongSearchGoesOnByItself()
+    {
+        open("hand-bells");
+        window_->editor().session().setFullSpeed(true);
+        runTo(kernel::Time(3s));
+        tape().goTo(kernel::Time(1us));
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        tape().search("no light is of this colour", true);
+        QVERIFY(tape().searching());
+        QTRY_VERIFY_WITH_TIMEOUT(!tape().searching(), 30'000);
+        QVERIFY(said.count() > 0 && said.last()[0].toString().contains("does not come"));
+        QCOMPARE(*tape().firstMark(), kernel::Time(1us));
+        said.clear();
+        tape().search("no light is of this colour", true);
+        tape().searchLine().setFocus();
+        QTest::keyClick(&tape().searchLine(), Qt::Key_Escape);
+        QVERIFY(!tape().searching() && tape().firstMark());
+        window_->editor().session().settle();
+        QTest::qWait(50);
+        QCOMPARE(said.count(), 0);
+    }
+
     void bookmarksAndEventsStandOnTheRuler()
     {
         open("bell-rope");

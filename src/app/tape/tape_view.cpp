@@ -40,6 +40,8 @@ TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(e
     connect(&editor_, &Editor::pictureChanged, this, [this] { update(); });
     connect(&editor_, &Editor::lanesChanged, this, &TapeView::request);
     connect(&editor_, &Editor::sessionRestarted, this, [this] {
+        ++searches_;
+        looking_.reset();
         markA_.reset();
         markB_.reset();
         follow_ = true;
@@ -407,6 +409,8 @@ void TapeView::keyPressEvent(QKeyEvent* event)
         toEdge(event->key() == Qt::Key_Right);
     else if (event->key() == Qt::Key_M)
         openPlotMenu({}), naming_->setFocus();
+    else if (event->key() == Qt::Key_Escape && searching())
+        stopSearch();
     else
         QWidget::keyPressEvent(event);
 }
@@ -423,8 +427,36 @@ void TapeView::search(const QString& words, bool forward)
     query.from = markA_.value_or(forward ? editor_.picture().tapeFrom : editor_.picture().tapeTo);
     for (const session::ReadLane& lane : editor_.picture().reads)
         query.reads.push_back(lane.text);
-    editor_.session().search(query, [this, words](const kernel::Result<std::optional<session::TapeHit>>& hit) {
-        QMetaObject::invokeMethod(this, [this, words, hit] {
+    lookingTold_.start();
+    looking_ = query.from;
+    lookOn(std::move(query), words, ++searches_);
+}
+
+void TapeView::stopSearch()
+{
+    ++searches_;
+    if (const auto at = std::exchange(looking_, std::nullopt))
+        setMarks(*at, std::nullopt);
+}
+
+// Piece by piece, so that the bench and the view stay fluid.
+void TapeView::lookOn(session::TapeQuery query, const QString& words, std::uint64_t number)
+{
+    editor_.session().search(query, [this, query, words, number](const kernel::Result<std::optional<session::TapeHit>>& hit) {
+        QMetaObject::invokeMethod(this, [this, query, words, number, hit]() mutable {
+            if (number != searches_)
+                return;
+            if (hit && *hit && (*hit)->more) {
+                looking_ = query.from = (*hit)->at;
+                constexpr qint64 kTellEveryMs = 700;
+                if (lookingTold_.elapsed() > kTellEveryMs) {
+                    lookingTold_.start();
+                    emit editor_.message(tr("Looking for \"%1\": nothing up to %2 s; Esc stops").arg(words).arg(kernel::seconds(*looking_ - Time{}), 0, 'f', 3), false);
+                }
+                lookOn(std::move(query), words, number);
+                return;
+            }
+            looking_.reset();
             if (!hit) {
                 emit editor_.message(text(hit.error().text()), true);
             } else if (!*hit) {
@@ -433,8 +465,6 @@ void TapeView::search(const QString& words, bool forward)
                 // Close to it already: only the mark moves.
                 const session::Picture& p = editor_.picture();
                 const Time at = (*hit)->at;
-                if ((*hit)->more)
-                    emit editor_.message(tr("\"%1\" has not come up to here; Enter goes on").arg(words), false);
                 if (at > p.tapeFrom + (p.tapeTo - p.tapeFrom) / 20 && at < p.tapeTo - (p.tapeTo - p.tapeFrom) / 20) {
                     rest();
                     setMarks(at, std::nullopt);
@@ -466,6 +496,7 @@ bool TapeView::eventFilter(QObject* watched, QEvent* event)
             return true;
         }
         if ((watched == naming_ || watched == search_) && press->key() == Qt::Key_Escape) {
+            stopSearch();
             naming_->hide();
             setFocus();
             return true;

@@ -8,6 +8,7 @@
 
 #include <optional>
 
+#include <QElapsedTimer>
 #include <QLineEdit>
 #include <QWidget>
 
@@ -34,6 +35,8 @@ public:
     void rest();
     [[nodiscard]] bool following() const { return follow_; }
     [[nodiscard]] kernel::Duration span() const { return span_; }
+    // What is shown, or will be as soon as the session has drawn it up.
+    [[nodiscard]] std::pair<kernel::Time, kernel::Time> shownSpan() const { return {to_ - span_, to_}; }
     [[nodiscard]] std::optional<kernel::Duration> betweenMarks() const;
     [[nodiscard]] std::optional<kernel::Time> firstMark() const { return markA_; }
     void setMarks(std::optional<kernel::Time> a, std::optional<kernel::Time> b);
@@ -43,7 +46,10 @@ public:
     void choose(const std::string& lane);
     // To the next or the last edge of the chosen lane.
     void toEdge(bool forward);
+    // Goes on by itself through however much there is, until it has found something, is at the end, or is stopped.
     void search(const QString& words, bool forward);
+    void stopSearch();
+    [[nodiscard]] bool searching() const { return looking_.has_value(); }
     // What a lane may show, for a person to choose from; `typed` narrows it, or is a lane itself.
     [[nodiscard]] std::vector<PickList::Entry> offers(const QString& typed);
     void addBookmark(const QString& name);
@@ -94,6 +100,7 @@ private:
     };
 
     void request();
+    void lookOn(session::TapeQuery query, const QString& words, std::uint64_t number);
     [[nodiscard]] std::vector<Row> rows() const;
     [[nodiscard]] std::optional<Row> rowAt(double y) const;
     [[nodiscard]] bool overPresent(QPointF at) const;
@@ -136,6 +143,9 @@ private:
     kernel::Time to_{};
     std::optional<kernel::Time> markA_, markB_;
     std::string chosen_;
+    std::uint64_t searches_ = 0;              // begun so far
+    std::optional<kernel::Time> looking_;     // how far the one that goes on has come
+    QElapsedTimer lookingTold_;
     QPointF pressAt_, pointer_{-1, -1};
     kernel::Time toAtPress_{};
     bool dragged_ = false;
