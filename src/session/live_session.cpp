@@ -469,6 +469,7 @@ void LiveSession::publish(bool always)
         fillPins(*picture);
         fillLights(*picture);
         fillParts(*picture);
+        wantVoltages();
         fillScope(*picture);
         fillProbes(*picture);
         picture->findings = session_->findings();
@@ -633,12 +634,22 @@ void LiveSession::applyProbes()
     session_->setProbes(all);
 }
 
+// What the oscilloscope and the meters show of a bench that stands where they were not there yet.
+void LiveSession::wantVoltages()
+{
+    std::vector<bench::PinRef> pins = scope_.channels;
+    pins.insert(pins.end(), probes_.begin(), probes_.end());
+    const Time now = session_->world().now();
+    lookback_->setRunning(running_);
+    lookback_->wantVolts(pins, now - std::max(scope_.channels.empty() ? Duration::zero() : 2 * scope_.span, probes_.empty() ? Duration::zero() : probeSpan_), now, true);
+}
+
 void LiveSession::fillProbes(Picture& picture)
 {
     picture.probeSpan = probeSpan_;
     const Time now = session_->world().now();
     for (const bench::PinRef& pin : probes_)
-        if (const tape::Waveform* w = session_->waveform(pin); w != nullptr && !w->empty())
+        if (const tape::Waveform* w = lookback_->voltage(pin, now - probeSpan_, now); w != nullptr && !w->empty())
             if (const auto measures = w->measure(std::max(now - probeSpan_, w->knownFrom()), now))
                 picture.probes.emplace(pin, *measures);
 }
@@ -653,7 +664,7 @@ void LiveSession::fillScope(Picture& picture)
     scope.from = now - scope_.span;
     const auto before = Duration(static_cast<std::int64_t>(scope_.before * static_cast<double>(scope_.span.count())));
     if (scope_.trigger && *scope_.trigger < scope_.channels.size()) {
-        const tape::Waveform* source = session_->waveform(scope_.channels[*scope_.trigger]);
+        const tape::Waveform* source = lookback_->voltage(scope_.channels[*scope_.trigger], now - 2 * scope_.span, now);
         std::optional<Time> at = scope_.single != 0 ? singleAt_ : std::nullopt;
         if (!at && source != nullptr && !source->empty()) {
             const Time from = scope_.single != 0 ? std::max(singleSince_, source->knownFrom()) : source->knownFrom();
@@ -672,7 +683,7 @@ void LiveSession::fillScope(Picture& picture)
     for (const bench::PinRef& pin : scope_.channels) {
         ScopeChannel channel;
         channel.name = pin.text();
-        if (const tape::Waveform* w = session_->waveform(pin)) {
+        if (const tape::Waveform* w = lookback_->voltage(pin, scope.from, scope.to)) {
             channel.columns = w->columns(scope.from, scope.to, scope_.columns);
             channel.measures = w->measure(scope.from, scope.to);
         }

@@ -131,6 +131,7 @@ private:
     void build(const bench::Document& document, const std::string& folder);
     void fillPins(Picture& picture);
     void fillLights(Picture& picture);
+    void wantVoltages();
     void fillScope(Picture& picture);
     void fillProbes(Picture& picture);
     void applyProbes();

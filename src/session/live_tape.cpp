@@ -33,6 +33,7 @@ void LiveSession::fillReads(Picture& picture)
         const std::vector<std::string> these = lane == kUsualLanes ? usualReadLanes(*session_) : std::vector<std::string>{lane};
         std::copy_if(these.begin(), these.end(), std::back_inserter(lanes), [&](const std::string& l) { return std::find(lanes.begin(), lanes.end(), l) == lanes.end(); });
     }
+    lookback_->setRunning(running_);
     reader_.read(*session_, *lookback_, lanes, {picture.tapeFrom, picture.tapeTo, tape_.columns}, picture.reads);
     session_->alsoWatch(lanes);
 }

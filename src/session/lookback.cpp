@@ -21,10 +21,8 @@ constexpr std::uint16_t kNoFunction = UINT16_MAX;
 
 // One chip's way through the past.
 struct Lookback::Pass {
-    std::unique_ptr<World> world;
-    std::uint64_t built = 0;      // the session's world after which this one was built
+    std::unique_ptr<PastWorld> past;
     std::size_t chip = 0;
-    std::size_t applied = 0;      // inputs given
     bool recalled = false;        // it is on its way from a remembered moment to where it begins
     bool placed = false;          // it stands somewhere from which it can go on
     bool ended = false;           // nothing more can be found
@@ -49,11 +47,43 @@ struct Lookback::Pass {
     };
     std::vector<Variable> variables;
 
-    [[nodiscard]] const World::ChipUnit& unit() const { return world->chips()[chip]; }
+    [[nodiscard]] const World::ChipUnit& unit() const { return past->world().chips()[chip]; }
     FoundSpans& functionsFound() { return found[std::string()]; }
 };
 
-Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
+Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), volts_(session, catalogue), metered_(session, catalogue) {}
+
+void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent) 
+{
+    const bool records = running_ && to >= session_.world().now();
+    (atPresent ? metered_ : volts_).want(records ? std::vector<bench::PinRef>() : missing(pins, from, to), from, to);
+}
+
+// Those whose own record does not reach over what is wanted.
+std::vector<bench::PinRef> Lookback::missing(const std::vector<bench::PinRef>& pins, Time from, Time to) const
+{
+    std::vector<bench::PinRef> out;
+    for (const bench::PinRef& pin : pins)
+        if (session_.channelOf(pin) != UINT32_MAX && !covers(session_.waveform(pin), from, to) && std::find(out.begin(), out.end(), pin) == out.end())
+            out.push_back(pin);
+    return out;
+}
+
+bool Lookback::covers(const tape::Waveform* w, Time from, Time to) const
+{
+    return w != nullptr && !w->empty() && w->knownFrom() <= std::max({from, session_.earliest(), Time{}}) && w->knownTo() >= std::min(to, session_.latest());
+}
+
+const tape::Waveform* Lookback::voltage(const bench::PinRef& pin, Time from, Time to) const
+{
+    const tape::Waveform* own = session_.waveform(pin);
+    if (covers(own, from, to))
+        return own;
+    for (const PastVolts* past : {&volts_, &metered_})
+        if (const tape::Waveform* found = past->of(pin); found != nullptr && !found->empty() && found->knownFrom() <= to && found->knownTo() >= from && (own == nullptr || own->empty() || own->knownFrom() > found->knownFrom() || own->knownTo() < from))
+            return found;
+    return own;
+}
 
 Lookback::~Lookback() = default;
 
@@ -80,11 +110,9 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
             continue;
         if (pass != nullptr && !anotherCourse && same() && from >= pass->from && to <= pass->at)
             continue;
-        auto world = pass == nullptr ? nullptr : std::move(pass->world);
-        const std::uint64_t built = pass == nullptr ? 0 : pass->built;
+        auto past = pass == nullptr ? nullptr : std::move(pass->past);
         pass = std::make_unique<Pass>();
-        pass->world = std::move(world);
-        pass->built = built;
+        pass->past = std::move(past);
         // A little more than is seen, so that moving the view a little finds it there.
         pass->from = pass->at = std::max(Time{}, from - (to - from) / 4);
         for (const std::string& v : variables)
@@ -108,7 +136,7 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
 
 bool Lookback::busy() const
 {
-    return std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
+    return volts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
 }
 
 Time Lookback::knownTo(const std::string& chip) const
@@ -126,62 +154,33 @@ const FoundSpans* Lookback::found(const Wish& wish) const
     return found == pass->second->found.end() ? nullptr : &found->second;
 }
 
-Result<std::unique_ptr<World>> Lookback::build() const
-{
-    auto world = World::build(session_.document(), catalogue_, {session_.options().seed, session_.options().folder}, nullptr);
-    for (std::size_t i = 0; world && i < (*world)->chips().size(); ++i) {
-        const World::ChipUnit& unit = session_.world().chips()[i];
-        if (!unit.firmwareFile.empty())
-            (*world)->installFirmware(i, unit.firmware, unit.firmwareFile);
-    }
-    return world;
-}
-
-Result<void> Lookback::place(World& world, Time at, std::size_t& applied) const
-{
-    const Remembered* moment = session_.history().before(at);
-    if (moment == nullptr)
-        return kernel::fail(kernel::formatQuantity(kernel::seconds(at), kernel::Unit::second), "lies before what is remembered");
-    world.recall(*moment->moment);
-    applied = moment->inputs;
-    while (world.now() < at) {
-        session_.giveDueInputs(world, applied);
-        const Time next = applied < session_.inputs().size() ? std::min(at, session_.inputs()[applied].at) : at;
-        const Time before = world.now();
-        world.runUntil(next);
-        if (world.faulted() || (world.now() == before && next > before))
-            break;
-    }
-    return {};
-}
-
 Result<Lookback::Scene> Lookback::sceneAt(const std::string& chip, std::uint32_t code, Time at)
 {
-    auto world = build();
-    if (!world)
-        return tl::unexpected(world.error());
-    const auto& chips = (*world)->chips();
+    auto past = PastWorld::build(session_, catalogue_);
+    if (!past)
+        return tl::unexpected(past.error());
+    World& world = (*past)->world();
+    const auto& chips = world.chips();
     const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == chip; });
     if (unit == chips.end())
         return kernel::fail(chip, "is no chip of this bench");
     // An instruction that is seen to do something began a few cycles before; a peripheral that did it for one, somewhat more.
     constexpr std::int64_t kCyclesBefore = 64;
-    std::size_t applied = 0;
     const Duration lead = unit->chip->clock().span(kCyclesBefore);
-    if (auto ok = place(**world, std::max(session_.earliest(), at - std::min(lead, at - Time{})), applied); !ok)
+    if (auto ok = (*past)->place(std::max(session_.earliest(), at - std::min(lead, at - Time{}))); !ok)
         return tl::unexpected(ok.error());
     const Program& program = session_.program(chip);
     Scene out;
     const auto index = static_cast<std::size_t>(unit - chips.begin());
-    while (unit->chip->now() <= at && !(*world)->faulted()) {
-        session_.giveDueInputs(**world, applied);
+    while (unit->chip->now() <= at && !world.faulted()) {
+        (*past)->giveDueInputs();
         if (unit->chip->cpu().pc * 2 == code || out.frames.empty()) {
             out.frames = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
             out.pins = debug::pinTable(*unit->table, *unit->chip);
         }
         const Time before = unit->chip->now();
-        (*world)->stepInstruction(index);
-        if (unit->chip->now() == before && (*world)->now() >= at)
+        world.stepInstruction(index);
+        if (unit->chip->now() == before && world.now() >= at)
             break;
     }
     return out;
@@ -189,18 +188,17 @@ Result<Lookback::Scene> Lookback::sceneAt(const std::string& chip, std::uint32_t
 
 Result<std::vector<std::string>> Lookback::whyAt(const std::vector<bench::PinRef>& pins, Time at)
 {
-    auto world = build();
-    if (!world)
-        return tl::unexpected(world.error());
-    std::size_t applied = 0;
-    if (auto ok = place(**world, at, applied); !ok)
+    auto past = PastWorld::build(session_, catalogue_);
+    if (!past)
+        return tl::unexpected(past.error());
+    if (auto ok = (*past)->place(at); !ok)
         return tl::unexpected(ok.error());
     // What was given at that very instant, too.
-    session_.giveDueInputs(**world, applied);
-    (*world)->runUntil(at);
+    (*past)->giveDueInputs();
+    (*past)->world().runUntil(at);
     std::vector<std::string> out;
     for (const bench::PinRef& pin : pins)
-        out.push_back((*world)->why(pin));
+        out.push_back((*past)->world().why(pin));
     return out;
 }
 
@@ -218,34 +216,20 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
         return give("the past is not remembered");
     if (pass.from < session_.earliest())
         pass.from = pass.at = session_.earliest();
-    if (pass.world == nullptr || pass.built != session_.worldNumber()) {
-        auto world = build();
-        if (!world)
-            return give(world.error().text());
-        pass.world = std::move(*world);
-        pass.built = session_.worldNumber();
+    if (pass.past == nullptr || !pass.past->fits()) {
+        auto past = PastWorld::build(session_, catalogue_);
+        if (!past)
+            return give(past.error().text());
+        pass.past = std::move(*past);
     }
-    World& world = *pass.world;
     if (!pass.recalled) {
-        const Remembered* moment = session_.history().before(pass.from);
-        if (moment == nullptr)
+        if (!pass.past->recall(pass.from))
             return give("the past is not remembered");
-        world.recall(*moment->moment);
-        pass.applied = moment->inputs;
         pass.recalled = true;
     }
     // The way may be long, where few moments are remembered.
-    constexpr Duration kPiece = std::chrono::milliseconds(1);
-    while (world.now() < pass.from && !world.faulted()) {
-        if (std::chrono::steady_clock::now() >= until)
-            return false;
-        session_.giveDueInputs(world, pass.applied);
-        const Time next = std::min({pass.from, pass.applied < session_.inputs().size() ? session_.inputs()[pass.applied].at : pass.from, world.now() + kPiece});
-        const Time before = world.now();
-        world.runUntil(next);
-        if (world.now() == before && next > before)
-            break;
-    }
+    if (!pass.past->goOn(pass.from, until))
+        return false;
     pass.placed = true;
 
     const Program& program = session_.program(pass.unit().id);
@@ -363,11 +347,11 @@ void Lookback::look(Pass& pass)
 
 void Lookback::step(Pass& pass)
 {
-    World& world = *pass.world;
-    session_.giveDueInputs(world, pass.applied);
+    World& world = pass.past->world();
+    pass.past->giveDueInputs();
     const Time stood = pass.unit().chip->now();
     // Time stands where the next input comes, or where the run itself stands and one may come still.
-    world.stepInstruction(pass.chip, std::min(pass.applied < session_.inputs().size() ? session_.inputs()[pass.applied].at : kernel::kNever, to_));
+    world.stepInstruction(pass.chip, std::min(pass.past->nextInput(), to_));
     look(pass);
     pass.at = std::max(pass.at, pass.unit().chip->now());
     pass.ended = pass.ended || world.faulted();
@@ -390,7 +374,8 @@ void Lookback::close(Pass& pass)
 bool Lookback::work(std::chrono::steady_clock::duration budget)
 {
     const auto until = std::chrono::steady_clock::now() + budget;
-    bool changed = false;
+    bool changed = volts_.work(budget);
+    changed = metered_.work(budget) || changed;
     for (auto& [chip, pass] : passes_) {
         if (pass->ended || pass->at >= to_)
             continue;

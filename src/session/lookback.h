@@ -1,4 +1,4 @@
-// What was not recorded, found out afterwards: which function ran, what variables were.
+// What was not recorded, found out afterwards: which function ran, what variables and voltages were.
 //
 // The idea: a run is the same each time, so nothing that can be had by running it once more needs recording. A second world, built like the first, goes through the
 // stretch of time that is looked at, from the nearest remembered moment, instruction by instruction, and notes what it sees; the bench itself stands where it
@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "debug/pin_table.h"
+#include "session/past_volts.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -72,11 +73,17 @@ public:
     // Why a part had moved these pins at an instant, each in its own words; empty where it says nothing.
     [[nodiscard]] Result<std::vector<std::string>> whyAt(const std::vector<bench::PinRef>& pins, Time at);
 
+    // A bench that runs records for itself what is asked for from now on: nothing is looked for up to its present.
+    void setRunning(bool running) { running_ = running; }
+    // Voltages that are wanted there and were not recorded: of the tape's window, or of what lies right before the present.
+    void wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent);
+    // What is known of a pin's voltage, from the record or found; null where nothing is.
+    [[nodiscard]] const tape::Waveform* voltage(const bench::PinRef& pin, Time from, Time to) const;
+
 private:
     struct Pass;
-    [[nodiscard]] Result<std::unique_ptr<bench::World>> build() const;
-    // Puts such a world to an instant; `applied` becomes the inputs that were given.
-    [[nodiscard]] Result<void> place(bench::World& world, Time at, std::size_t& applied) const;
+    [[nodiscard]] std::vector<bench::PinRef> missing(const std::vector<bench::PinRef>& pins, Time from, Time to) const;
+    [[nodiscard]] bool covers(const tape::Waveform* w, Time from, Time to) const;
     [[nodiscard]] bool begin(Pass& pass, std::chrono::steady_clock::time_point until);
     void step(Pass& pass);
     void look(Pass& pass);
@@ -85,6 +92,8 @@ private:
     Session& session_;
     const bench::Catalogue& catalogue_;
     std::map<std::string, std::unique_ptr<Pass>> passes_;  // by chip
+    PastVolts volts_, metered_;  // on the tape, and right before the present
+    bool running_ = false;
     Time from_{}, to_{};
     std::uint64_t course_ = 0;  // of the session, to which what was found belongs
 };

@@ -213,11 +213,13 @@ void readValue(const Session& session, const LaneSpec& spec, const Window& windo
     put(std::min(window.to, session.latest()));
 }
 
-void readVolts(Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+void readVolts(const Lookback& lookback, const LaneSpec& spec, const Window& window, ReadLane& lane)
 {
     lane.name = "volts";
     lane.lines = spec.pins[0].text();
-    const tape::Waveform* waveform = session.waveform(spec.pins[0]);
+    const tape::Waveform* waveform = lookback.voltage(spec.pins[0], window.from, window.to);
+    if ((waveform == nullptr || waveform->empty()) && window.to - window.from > PastVolts::kLongest)
+        lane.trouble = fmt::format("zoom in to {} or less", kernel::formatQuantity(kernel::seconds(PastVolts::kLongest), kernel::Unit::second));
     if (waveform == nullptr || window.columns == 0)
         return;
     lane.wave = waveform->columns(window.from, window.to, window.columns);
@@ -333,10 +335,14 @@ Result<LaneSpec> parseLane(const std::string& text)
 void LaneReader::read(Session& session, Lookback& lookback, const std::vector<std::string>& lanes, const Window& window, std::vector<ReadLane>& out)
 {
     std::vector<Lookback::Wish> wishes;
+    std::vector<bench::PinRef> measured;
     for (const std::string& text : lanes)
         if (const auto spec = parseLane(text); spec && (spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable))
             wishes.push_back({spec->chip, spec->variable});
+        else if (spec && spec->kind == LaneSpec::Kind::volts)
+            measured.push_back(spec->pins[0]);
     lookback.want(wishes, window.from, window.to);
+    lookback.wantVolts(measured, window.from, window.to, false);
     for (const std::string& text : lanes) {
         const auto spec = parseLane(text);
         if (spec && (spec->kind == LaneSpec::Kind::pin || spec->kind == LaneSpec::Kind::group))
@@ -360,7 +366,7 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
                 case LaneSpec::Kind::pin: case LaneSpec::Kind::group: break;
                 case LaneSpec::Kind::functions: case LaneSpec::Kind::variable: readFound(session, lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::decoded: readDecoded(session, *spec, window, lane); break;
-                case LaneSpec::Kind::volts: readVolts(session, *spec, window, lane); break;
+                case LaneSpec::Kind::volts: readVolts(lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;
                 case LaneSpec::Kind::interrupts: readInterrupts(session, *spec, window, lane); break;
                 case LaneSpec::Kind::capture: readCapture(session, *spec, window, lane); break;

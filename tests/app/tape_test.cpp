@@ -75,6 +75,9 @@ private slots:
         QCOMPARE(offers[0].title, QString("interrupts mcu"));
         const std::string volts = "volts " + pins[0].text();
         window_->editor().toggleRead(volts);
+        // What was before it was asked for, is found.
+        const auto known = [&] { return lane(volts) == nullptr || lane(volts)->wave.empty() ? 0 : std::count_if(lane(volts)->wave.begin(), lane(volts)->wave.end(), [](const tape::WaveColumn& c) { return c.known; }); };
+        QTRY_VERIFY(known() > 0 && static_cast<double>(known()) > 0.8 * static_cast<double>(lane(volts)->wave.size()));  // a sixth of the window lies before power-up
         runTo(picture().now + 20ms);
         tape().follow(10ms);
         QTRY_VERIFY(lane(volts) != nullptr && !lane(volts)->wave.empty() && std::any_of(lane(volts)->wave.begin(), lane(volts)->wave.end(), [](const tape::WaveColumn& c) { return c.known; }));

@@ -119,6 +119,52 @@ private slots:
         QVERIFY(!look.found(wishes[0])->spans.empty() && look.found(wishes[0])->spans == whole.found(wishes[0])->spans);
     }
 
+    // A voltage that nobody recorded is the one that a record of the same run has, a filtered pulse as well as a hand on a dial.
+    void voltagesAreThoseOfARecord()
+    {
+        QVERIFY(bench_.build({"-Os"}, "#include <avr/io.h>\nint main(void) { DDRB = 2; OCR1A = 60; TCCR1A = 0x81; TCCR1B = 2; for (;;) { } }\n"));
+        const std::string more = "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[part]]\nid = \"c\"\nkind = \"capacitor\"\nset = { capacitance = \"100n\" }\n"
+                                 "[[part]]\nid = \"dial\"\nkind = \"potentiometer\"\n"
+                                 "[[wire]]\nends = [\"mcu.PB1\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"c.1\"]\n[[wire]]\nends = [\"c.2\", \"mcu.GND\"]\n"
+                                 "[[wire]]\nends = [\"dial.A\", \"mcu.5V\"]\n[[wire]]\nends = [\"dial.B\", \"mcu.GND\"]\n[[wire]]\nends = [\"dial.W\", \"mcu.PC0\"]\n";
+        const std::vector<bench::PinRef> pins{{"c", "1"}, {"mcu", "PC0"}};
+        const auto run = [&](Session& s) {
+            s.advance(Time(12ms));
+            QVERIFY(s.setControl("dial", "position", 0.8).has_value());
+            s.advance(Time(30ms));
+        };
+        const auto recorded = bench_.open(more), bare = bench_.open(more);
+        QVERIFY(recorded != nullptr && bare != nullptr);
+        recorded->setProbes(pins);
+        run(*recorded);
+        run(*bare);
+        const auto before = stateOf(*bare);
+        Lookback look(*bare, bench_.catalogue);
+        look.wantVolts(pins, Time(5ms), Time(25ms), false);
+        QVERIFY(look.busy());
+        finishLooking(look);
+        kernel::Random random(7, "instants");
+        for (const bench::PinRef& pin : pins) {
+            const tape::Waveform* found = look.voltage(pin, Time(5ms), Time(25ms));
+            QVERIFY(found != nullptr && found->knownFrom() <= Time(5ms) && found->knownTo() >= Time(25ms));
+            for (int i = 0; i < 500; ++i) {
+                const Time t = Time(5ms) + kernel::Duration(static_cast<std::int64_t>(random.below(20'000'000'000)));
+                const auto a = found->at(t), b = recorded->waveform(pin)->at(t);
+                QVERIFY2(a && b && std::fabs(*a - *b) < 3 * tape::Waveform::kErrorVolts, qPrintable(QString("%1 at %2 ms: %3 %4").arg(pin.text().c_str()).arg(kernel::seconds(t - Time{}) * 1e3).arg(a.value_or(-1)).arg(b.value_or(-1))));
+            }
+        }
+        QVERIFY(std::fabs(*look.voltage(pins[1], Time(5ms), Time(25ms))->at(Time(20ms)) - 1) < 0.1 && std::fabs(*look.voltage(pins[1], Time(5ms), Time(25ms))->at(Time(10ms)) - 2.5) < 0.1);
+        QVERIFY(stateOf(*bare) == before);
+        // What the bench records for itself is not looked for.
+        look.wantVolts({}, Time(5ms), Time(25ms), false);
+        bare->setProbes(pins);
+        bare->advance(Time(60ms));
+        look.wantVolts(pins, Time(40ms), Time(60ms), false);
+        QVERIFY(!look.busy());
+        look.wantVolts(pins, Time(20ms), Time(60ms), false);
+        QVERIFY(look.busy());
+    }
+
     // What a hand does in the midst of the stretch comes at its instant there too, whether the chip works or sleeps: the state is the bench's own, bit for bit.
     void whatComesFromOutsideComesAtItsInstant()
     {

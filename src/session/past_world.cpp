@@ -1,0 +1,52 @@
+#include "session/past_world.h"
+
+#include <algorithm>
+
+namespace bramix::session {
+
+Result<std::unique_ptr<PastWorld>> PastWorld::build(Session& session, const bench::Catalogue& catalogue)
+{
+    auto world = bench::World::build(session.document(), catalogue, {session.options().seed, session.options().folder}, nullptr);
+    if (!world)
+        return tl::unexpected(world.error());
+    for (std::size_t i = 0; i < (*world)->chips().size(); ++i)
+        if (const bench::World::ChipUnit& unit = session.world().chips()[i]; !unit.firmwareFile.empty())
+            (*world)->installFirmware(i, unit.firmware, unit.firmwareFile);
+    return std::unique_ptr<PastWorld>(new PastWorld(session, std::move(*world)));
+}
+
+Result<void> PastWorld::recall(Time t)
+{
+    const Remembered* moment = session_.history().before(t);
+    if (moment == nullptr)
+        return kernel::fail(kernel::formatQuantity(kernel::seconds(t), kernel::Unit::second), "lies before what is remembered");
+    world_->recall(*moment->moment);
+    applied_ = moment->inputs;
+    return {};
+}
+
+bool PastWorld::goOn(Time t, Clock::time_point until)
+{
+    constexpr Duration kPiece = std::chrono::milliseconds(1);
+    while (world_->now() < t && !world_->faulted()) {
+        if (Clock::now() >= until)
+            return false;
+        giveDueInputs();
+        const Time next = std::min({t, nextInput(), world_->now() + kPiece});
+        const Time before = world_->now();
+        world_->runUntil(next);
+        if (world_->now() == before && next > before)
+            break;
+    }
+    return true;
+}
+
+Result<void> PastWorld::place(Time t)
+{
+    if (auto ok = recall(t); !ok)
+        return ok;
+    goOn(t);
+    return {};
+}
+
+}  // namespace bramix::session
