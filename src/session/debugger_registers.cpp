@@ -9,6 +9,7 @@
 
 #include "chip/avr/operands.h"
 #include "session/debugger_rules.h"
+#include "session/local_value.h"
 
 namespace bramix::session {
 
@@ -38,20 +39,6 @@ std::optional<CoreRegister> coreRegister(std::string name)
         return std::nullopt;
     const auto n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
     return n < 32 ? std::optional(low(n, 1)) : std::nullopt;
-}
-
-// The variable that an expression begins with: "lamp" of "*(lamp->next)".
-std::string rootOf(const std::string& expression)
-{
-    const auto word = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
-    const auto first = std::find_if(expression.begin(), expression.end(), word);
-    return {first, std::find_if_not(first, expression.end(), word)};
-}
-
-bool hasLocal(const debug::Symbols& symbols, int function, const std::string& name)
-{
-    const std::vector<int> locals = symbols.localsOf(function);
-    return std::any_of(locals.begin(), locals.end(), [&](int v) { return symbols.variables()[static_cast<std::size_t>(v)].name == name; });
 }
 
 }  // namespace
@@ -89,14 +76,11 @@ Result<bool> Debugger::parseRegisters(Rule& rule, std::string_view word)
     const debug::Symbols& symbols = program(rule.chip).symbols;
     const chip::avr::Chip& c = chip(rule.chip);
     const int here = symbols.functionAt(c.cpu().pc * 2);
-    if (const std::size_t in = rule.expression.rfind(" in "); in != std::string::npos) {
-        rule.function = rule.expression.substr(in + 4);
-        rule.expression.erase(in);
-        const int function = symbols.functionByName(rule.function);
-        if (function < 0)
-            return fail(rule.function, "is no function of this firmware");
-        if (const std::string root = rootOf(rule.expression); !hasLocal(symbols, function, root))
-            return fail(root, fmt::format("is no variable of {}", rule.function));
+    if (auto name = splitLocal(rule.expression)) {
+        if (auto ok = knowsLocal(symbols, *name); !ok)
+            return tl::unexpected(ok.error());
+        rule.expression = std::move(name->expression);
+        rule.function = std::move(name->function);
     } else if (const std::string root = rootOf(rule.expression); here >= 0 && hasLocal(symbols, here, root)) {
         // A static one has its place whoever runs.
         const auto value = Scope(*this, rule.chip).evaluator.evaluate(rule.expression);
@@ -128,17 +112,8 @@ Result<bool> Debugger::parseRegisters(Rule& rule, std::string_view word)
 std::optional<debug::Value> Debugger::local(const Rule& rule) const
 {
     const auto& unit = session_.world().chips()[rule.chip];
-    const ChipTarget target(unit);
-    Program& known = program(rule.chip);
-    for (const debug::Frame& frame : known.frames.unwind(known.symbols, target, registersOf(*unit.chip))) {
-        if (frame.function >= 0 && known.symbols.functions()[static_cast<std::size_t>(frame.function)].name == rule.function) {
-            auto value = debug::Evaluator(known.symbols, target, &frame).evaluate(rule.expression);
-            return value ? std::optional(std::move(*value)) : std::nullopt;
-        }
-        if (!frame.inlined)
-            break;
-    }
-    return std::nullopt;
+    auto found = localAt(program(rule.chip), unit, {rule.expression, rule.function});
+    return found ? std::optional(std::move(found->value)) : std::nullopt;
 }
 
 std::optional<std::vector<std::uint8_t>> Debugger::valueOf(const Rule& rule)

@@ -7,6 +7,7 @@
 
 #include "debug/expression.h"
 #include "session/debugger.h"
+#include "session/local_value.h"
 
 namespace bramix::session {
 
@@ -46,6 +47,15 @@ struct Lookback::Pass {
         bool open = false;
     };
     std::vector<Variable> variables;
+    struct Local {
+        std::string text;
+        LocalName name;
+        std::vector<bool> inside;  // by word: its function's code
+        std::vector<std::uint8_t> bytes;
+        std::uint32_t cfa = 0;     // of the frame whose value is shown
+        bool open = false;
+    };
+    std::vector<Local> locals;
 
     [[nodiscard]] const World::ChipUnit& unit() const { return past->world().chips()[chip]; }
     FoundSpans& functionsFound() { return found[std::string()]; }
@@ -266,6 +276,20 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
     for (auto& [variable, found] : pass.found) {
         if (variable.empty() || !found.trouble.empty())
             continue;
+        if (auto name = splitLocal(variable)) {
+            if (auto ok = knowsLocal(symbols, *name); !ok) {
+                found.trouble = ok.error().text();
+                continue;
+            }
+            Pass::Local local{variable, *name, std::vector<bool>(pass.unit().chip->cpu().flash().size()), {}};
+            for (const debug::Function& f : symbols.functions())
+                if (f.name == name->function)
+                    for (const debug::CodeRange& range : f.ranges)
+                        for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, local.inside.size()); ++a)
+                            local.inside[a] = true;
+            pass.locals.push_back(std::move(local));
+            continue;
+        }
         debug::Evaluator evaluator(session_.program(pass.unit().id).symbols, target, nullptr);
         auto value = evaluator.evaluate(variable);
         if (!value)
@@ -343,6 +367,47 @@ void Lookback::look(Pass& pass)
         found.spans.push_back({v.open && !found.spans.empty() ? found.spans.back().to : now, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(v.where, debug::Radix::natural)});
         v.open = true;
     }
+    for (std::size_t i = 0; i < pass.locals.size(); ++i)
+        lookAtLocal(pass, i);
+}
+
+// A local has its value from when it gets it, while what its function calls runs too, until the function returns or the value is nowhere any more.
+void Lookback::lookAtLocal(Pass& pass, std::size_t index)
+{
+    Pass::Local& l = pass.locals[index];
+    const chip::avr::Cpu& cpu = pass.unit().chip->cpu();
+    const Time now = pass.unit().chip->now();
+    FoundSpans& found = pass.found[l.text];
+    const auto end = [&] {
+        if (std::exchange(l.open, false))
+            found.spans.back().to = now;
+    };
+    const auto bytesOfReturn = static_cast<std::uint32_t>(pass.unit().table->core.longPc ? 3 : 2);
+    if (cpu.pc >= l.inside.size() || !l.inside[cpu.pc]) {
+        if (l.open && cpu.sp > l.cfa - bytesOfReturn)
+            end();
+        return;
+    }
+    auto here = localAt(session_.program(pass.unit().id), pass.unit(), l.name);
+    if (!here || here->value.bytes.empty())
+        return end();
+    if (l.open && here->cfa == l.cfa && here->value.bytes == l.bytes)
+        return;
+    constexpr std::int64_t kHalfStoredCycles = 2 * 3;
+    const bool half = l.open && here->cfa == l.cfa && l.bytes.size() > 1 && found.spans.back().from + pass.unit().chip->clock().span(kHalfStoredCycles) >= now;
+    const Time from = half ? found.spans.back().from : now;
+    end();
+    if (half)
+        found.spans.pop_back();
+    if (found.spans.size() >= kMostSpans) {
+        found.tooMany = pass.ended = true;
+        return;
+    }
+    const ChipTarget target(pass.unit());
+    found.spans.push_back({from, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(here->value, debug::Radix::natural)});
+    l.bytes = std::move(here->value.bytes);
+    l.cfa = here->cfa;
+    l.open = true;
 }
 
 void Lookback::step(Pass& pass)
@@ -369,6 +434,9 @@ void Lookback::close(Pass& pass)
     for (const Pass::Variable& v : pass.variables)
         if (v.open)
             pass.found[v.expression].spans.back().to = pass.at;
+    for (const Pass::Local& l : pass.locals)
+        if (l.open)
+            pass.found[l.text].spans.back().to = pass.at;
 }
 
 bool Lookback::work(std::chrono::steady_clock::duration budget)
@@ -382,11 +450,11 @@ bool Lookback::work(std::chrono::steady_clock::duration budget)
         changed = true;
         if (!pass->placed && !begin(*pass, until))
             continue;
-        if (pass->variables.empty() && (!pass->functions || !pass->functionsFound().trouble.empty())) {
+        if (pass->variables.empty() && pass->locals.empty() && (!pass->functions || !pass->functionsFound().trouble.empty())) {
             pass->ended = true;
             continue;
         }
-        if (pass->functions || !pass->variables.empty())
+        if (pass->functions || !pass->variables.empty() || !pass->locals.empty())
             look(*pass);
         do
             for (int i = 0; i < kStepsBetweenLooksAtTheClock && pass->at < to_ && !pass->ended; ++i)

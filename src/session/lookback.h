@@ -48,7 +48,7 @@ public:
 
     struct Wish {
         std::string chip;
-        std::string variable;  // an expression over globals; empty: the functions
+        std::string variable;  // an expression over globals, or "sum in mean" over a local; empty: the functions
         auto operator<=>(const Wish&) const = default;
     };
     // What is wanted from now on, and where.
@@ -87,6 +87,7 @@ private:
     [[nodiscard]] bool begin(Pass& pass, std::chrono::steady_clock::time_point until);
     void step(Pass& pass);
     void look(Pass& pass);
+    void lookAtLocal(Pass& pass, std::size_t index);
     void close(Pass& pass);
 
     Session& session_;

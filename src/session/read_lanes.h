@@ -8,6 +8,7 @@
 //   interrupts mcu                    which interrupt runs
 //   functions mcu                     which function runs, those that called it below (session/lookback.h)
 //   variable mcu gates[0].cm          what a variable was, found the same way
+//   variable mcu sum in mean          a local of a function
 //   capture gate.open                 a signal of a capture that was read in (tape/vcd_read.h)
 //   group Motor, folded Motor         a heading over the lanes that follow it, which shows them or not; it reads nothing itself
 //   usual                             those of usualReadLanes(), in a list of lanes

@@ -119,6 +119,58 @@ private slots:
         QVERIFY(!look.found(wishes[0])->spans.empty() && look.found(wishes[0])->spans == whole.found(wishes[0])->spans);
     }
 
+    // A local, wherever the compiler has put it, has the values that the source gives it one after the other: 0 + 1 + 2 + ... and what it calls leaves it as it was.
+    void localsAreWhatTheSourceSays_data()
+    {
+        QTest::addColumn<QString>("level");
+        for (const char* level : {"-O0", "-Os", "-O2"})
+            QTest::newRow(level) << QString(level);
+    }
+    void localsAreWhatTheSourceSays()
+    {
+        QFETCH(QString, level);
+        QVERIFY(bench_.build({"-gdwarf-4", level}, R"(#include <avr/io.h>
+volatile uint8_t seen;
+__attribute__((noinline)) void tell(uint8_t x) { for (uint8_t i = 0; i < 20; ++i) seen = x + i; }
+__attribute__((noinline)) uint16_t mean(uint8_t n)
+{
+    uint16_t sum = 0;
+    for (uint8_t i = 1; i <= n; ++i) {
+        sum += i * 100;
+        tell(i);
+    }
+    return sum;
+}
+int main(void) { for (;;) GPIOR0 = mean(5); }
+)"));
+        const auto s = bench_.open();
+        s->advance(Time(10ms));
+        const auto before = stateOf(*s);
+        Lookback look(*s, bench_.catalogue);
+        const Lookback::Wish wish{"mcu", "sum in mean"};
+        look.want({wish, {"mcu", "sum in nobody"}, {"mcu", "nothing in mean"}}, Time(1ms), Time(6ms));
+        finishLooking(look);
+        QVERIFY(look.found({"mcu", "sum in nobody"})->trouble.find("no function") != std::string::npos && look.found({"mcu", "nothing in mean"})->trouble.find("no variable of mean") != std::string::npos);
+        const FoundSpans& found = *look.found(wish);
+        QVERIFY2(found.trouble.empty(), found.trouble.c_str());
+        // 0 may never stand anywhere; on from each 100 come 300, 600, 1000, 1500.
+        int rounds = 0;
+        for (std::size_t i = 0; i + 4 < found.spans.size(); ++i) {
+            QVERIFY(found.spans[i].to <= found.spans[i + 1].from && found.spans[i].from < found.spans[i].to);
+            if (found.spans[i].text != "100")
+                continue;
+            const QStringList five{"100", "300", "600", "1000", "1500"};
+            for (std::size_t k = 0; k < 5; ++k)
+                QCOMPARE(QString::fromStdString(found.spans[i + k].text), five[static_cast<qsizetype>(k)]);
+            // Each stands while tell() runs, for at least its 20 stores.
+            for (std::size_t k = 0; k < 4; ++k)
+                QVERIFY(found.spans[i + k].to - found.spans[i + k].from > kernel::Duration(20 * 2 * 62'500));
+            ++rounds;
+        }
+        QVERIFY2(rounds > 5, qPrintable(QString::number(rounds)));
+        QVERIFY(stateOf(*s) == before);
+    }
+
     // A voltage that nobody recorded is the one that a record of the same run has, a filtered pulse as well as a hand on a dial.
     void voltagesAreThoseOfARecord()
     {

@@ -12,10 +12,22 @@ namespace bramix::app {
 
 namespace {
 
-constexpr int kExpression = Qt::UserRole, kWritable = Qt::UserRole + 1;
+constexpr int kExpression = Qt::UserRole, kWritable = Qt::UserRole + 1, kLocals = Qt::UserRole + 2;
 constexpr int kNameWidth = 118;
 
-QString laneOf(const Editor& editor, const QString& expression) { return QString("variable %1 %2").arg(QString::fromStdString(editor.picture().debug.chip), expression); }
+QString laneOf(const Editor& editor, const QString& expression, bool local)
+{
+    const session::DebugPicture& debug = editor.picture().debug;
+    const QString name = local && debug.frame < debug.frames.size() ? QString("%1 in %2").arg(expression, QString::fromStdString(debug.frames[debug.frame].function)) : expression;
+    return QString("variable %1 %2").arg(QString::fromStdString(debug.chip), name);
+}
+
+bool isLocal(const QTreeWidgetItem* item)
+{
+    while (item->parent() != nullptr)
+        item = item->parent();
+    return item->data(0, kLocals).toBool();
+}
 
 // Its rows can be drawn to the tape.
 class VariableTree : public QTreeWidget {
@@ -33,7 +45,7 @@ protected:
         QByteArray lanes;
         for (const QTreeWidgetItem* item : items)
             if (item->parent() != nullptr)
-                lanes += laneOf(editor_, item->data(0, kExpression).toString()).toUtf8() + '\n';
+                lanes += laneOf(editor_, item->data(0, kExpression).toString(), isLocal(item)).toUtf8() + '\n';
         auto* what = new QMimeData;
         what->setData(kLanesMime, lanes);
         return what;
@@ -78,6 +90,7 @@ VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent),
     };
     watches_ = section(tr("Watched"));
     locals_ = section(tr("Locals"));
+    locals_->setData(0, kLocals, true);
     globals_ = section(tr("Globals"));
     connect(field_, &QLineEdit::returnPressed, this, [this] {
         const std::string expression = field_->text().trimmed().toStdString();
@@ -165,16 +178,12 @@ void VariablesPane::menu(const QPoint& at)
     if (item == nullptr || item->parent() == nullptr)
         return;
     const std::string expression = item->data(0, kExpression).toString().toStdString();
-    const QTreeWidgetItem* section = item;
-    while (section->parent() != nullptr)
-        section = section->parent();
     const session::DebugPicture& debug = editor_.picture().debug;
-    const bool local = section == locals_ && debug.frame < debug.frames.size();
+    const bool local = isLocal(item) && debug.frame < debug.frames.size();
     const std::string function = local ? debug.frames[debug.frame].function : std::string();
     QMenu menu;
     menu.addAction(tr("Back to its last change"), [&] { editor_.session().backToChange(expression + (local ? " in " + function : std::string())); });
-    if (!local)
-        menu.addAction(tr("On the tape, or off it"), [&] { editor_.toggleRead(laneOf(editor_, QString::fromStdString(expression)).toStdString()); });
+    menu.addAction(tr("On the tape, or off it"), [&] { editor_.toggleRead(laneOf(editor_, QString::fromStdString(expression), local).toStdString()); });
     menu.addAction(tr("Stop when it changes"), [&] {
         editor_.change(tr("stop"), [&](bench::Document& d) {
             bench::StopItem s;

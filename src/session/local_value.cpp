@@ -1,0 +1,53 @@
+#include "session/local_value.h"
+
+#include <algorithm>
+#include <cctype>
+
+#include <fmt/format.h>
+
+namespace bramix::session {
+
+std::optional<LocalName> splitLocal(const std::string& text)
+{
+    const std::size_t in = text.rfind(" in ");
+    return in == std::string::npos ? std::nullopt : std::optional(LocalName{text.substr(0, in), text.substr(in + 4)});
+}
+
+std::string rootOf(const std::string& expression)
+{
+    const auto word = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
+    const auto first = std::find_if(expression.begin(), expression.end(), word);
+    return {first, std::find_if_not(first, expression.end(), word)};
+}
+
+bool hasLocal(const debug::Symbols& symbols, int function, const std::string& name)
+{
+    const std::vector<int> locals = symbols.localsOf(function);
+    return std::any_of(locals.begin(), locals.end(), [&](int v) { return symbols.variables()[static_cast<std::size_t>(v)].name == name; });
+}
+
+Result<void> knowsLocal(const debug::Symbols& symbols, const LocalName& name)
+{
+    const int function = symbols.functionByName(name.function);
+    if (function < 0)
+        return kernel::fail(name.function, "is no function of this firmware");
+    if (const std::string root = rootOf(name.expression); !hasLocal(symbols, function, root))
+        return kernel::fail(root, fmt::format("is no variable of {}", name.function));
+    return {};
+}
+
+std::optional<LocalValue> localAt(Program& program, const bench::World::ChipUnit& unit, const LocalName& name)
+{
+    const ChipTarget target(unit);
+    for (const debug::Frame& frame : program.frames.unwind(program.symbols, target, registersOf(*unit.chip))) {
+        if (frame.function >= 0 && program.symbols.functions()[static_cast<std::size_t>(frame.function)].name == name.function) {
+            auto value = debug::Evaluator(program.symbols, target, &frame).evaluate(name.expression);
+            return value ? std::optional(LocalValue{std::move(*value), frame.cfa}) : std::nullopt;
+        }
+        if (!frame.inlined)
+            break;
+    }
+    return std::nullopt;
+}
+
+}  // namespace bramix::session
