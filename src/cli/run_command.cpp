@@ -251,6 +251,7 @@ Result<void> Run::openSession()
         return tl::unexpected(opened.error());
     session_ = std::move(*opened);
     session_->world().stopWhenHalted(options_.untilHalt);
+    session_->alsoWatch(options_.decode);
     if (listener_ != nullptr) {
         if (session_->world().chips().empty())
             return fail("--gdb", "there is no chip on this bench to be debugged");
@@ -505,10 +506,8 @@ int Run::execute()
                 writeOutputs();
                 continue;
             }
-        } else if (debugger_ != nullptr) {
-            session_->advance(sliceEnd());
         } else {
-            world.runUntil(sliceEnd());
+            session_->advance(sliceEnd());
         }
         writeOutputs();
         if (matched_)

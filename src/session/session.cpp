@@ -224,7 +224,7 @@ bool Session::watchLines()
         f.rule = "line-error";
         f.where = where;
         f.time = wrong.from;
-        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), wrong.what, wrong.text);
+        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", where, wrong.what, wrong.text);
         misread_.push_back(f);
         if (onFinding)
             onFinding(f);

@@ -382,6 +382,10 @@ private slots:
         QCOMPARE(bytes, said.readAll());
 
         // The clock chip answers at 0x68, the display's port at 0x27 (PCF8574), and nobody else is spoken to.
+        // Read at twice the rate it makes no sense, and that is a finding.
+        const Outcome wrong = run({"run", example("bell-rope/bench.toml"), "--for", "50ms", "--decode", "uart:mcu.PD1,baud=19200", "--report", "-"});
+        const QJsonArray findings = QJsonDocument::fromJson(wrong.out.toUtf8()).object()["findings"].toArray();
+        QVERIFY2(findings.size() == 1 && findings[0].toObject()["rule"] == "line-error" && findings[0].toObject()["message"].toString().contains("uart:mcu.PD1 reads"), qPrintable(wrong.out));
         const Outcome bus = run({"run", example("tide-clock/bench.toml"), "--for", "300ms", "--quiet", "--decode", "i2c:SDA=mcu.PC4,SCL=mcu.PC5"});
         QCOMPARE(bus.code, 0);
         QSet<QString> addresses;
