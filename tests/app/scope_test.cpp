@@ -67,6 +67,26 @@ private slots:
         QCOMPARE(window.scope().channels().size(), 1U);
     }
 
+    // On a bench that stands, a probe shows what was before it was there: the same pulses, found afterwards.
+    void aProbeThatComesLateShowsThePast()
+    {
+        MainWindow window(catalogue_);
+        open(window, "frost-alarm/bench.toml");
+        runFor(window, std::chrono::milliseconds(120));
+        window.showScope();
+        window.scope().setSpan(std::chrono::microseconds(160));
+        window.scope().toggle({"mcu", "PD6"});
+        const auto scope = [&]() -> const session::ScopePicture& { return window.editor().picture().scope; };
+        QTRY_VERIFY(scope().channels.size() == 1 && scope().channels[0].measures && scope().channels[0].measures->period);
+        QVERIFY(qAbs(*scope().channels[0].measures->period - 16e-6) < 1e-9);
+        QVERIFY(std::all_of(scope().channels[0].columns.begin(), scope().channels[0].columns.end(), [](const tape::WaveColumn& c) { return c.known; }));
+        QVERIFY(scope().to <= window.editor().picture().now);
+        // Earlier too.
+        window.editor().session().goTo(kernel::Time(std::chrono::milliseconds(60)));
+        QTRY_VERIFY(window.editor().picture().now < kernel::Time(std::chrono::milliseconds(61)) && scope().to <= window.editor().picture().now);
+        QTRY_VERIFY(scope().channels[0].measures && scope().channels[0].measures->period && qAbs(*scope().channels[0].measures->period - 16e-6) < 1e-9);
+    }
+
     void oneIsCaughtAndStays()
     {
         MainWindow window(catalogue_);

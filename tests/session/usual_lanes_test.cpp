@@ -28,6 +28,7 @@ private:
         }
         SessionOptions options;
         options.folder = folder.toStdString();
+        options.historyBytes = 32U << 20U;
         auto s = Session::open(*document, catalogue_, options);
         if (!s)
             qWarning("%s", s.error().text().c_str());
@@ -138,6 +139,15 @@ private slots:
         session->advance(Time(12ms));
         QVERIFY2(errors(*session).size() == 1 && errors(*session)[0].startsWith("i2c:SDA=clock.SDA"), qPrintable(errors(*session).join("\n")));
         QCOMPARE(heard, 1);
+        // In the past it has not come yet; of another course that goes on from there it comes again.
+        QVERIFY(session->goTo(Time(3ms)).has_value());
+        QVERIFY(errors(*session).isEmpty());
+        session->poke(0, debug::Space::data, 0x800, 1);
+        session->advance(Time(4ms));
+        QVERIFY(errors(*session).isEmpty());
+        session->advance(Time(9ms));
+        QCOMPARE(errors(*session).size(), 1);
+        QCOMPARE(heard, 2);
     }
 };
 
