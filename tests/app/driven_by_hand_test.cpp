@@ -20,24 +20,16 @@ class DrivenByHandTest : public QObject {
 private slots:
     void initTestCase() { test::prepareApplication(catalogue_); }
 
-    void aPersonWiresAndRunsIt_data()
-    {
-        QTest::addColumn<QString>("source");
-        for (const QString& name : test::DriverSource::all())
-            QTest::newRow(qPrintable(name)) << name;
-    }
+    void aPersonWiresAndRunsIt_data() { test::DriverBench::rows(); }
 
     void aPersonWiresAndRunsIt()
     {
         QFETCH(QString, source);
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
             QSKIP("avr-gcc is not installed");
-        QTemporaryDir folder;
-        const QString elf = folder.filePath("driver.elf");
-        const test::DriverSource driver(source, elf);
+        const test::DriverBench built(source);
+        const auto& [folder, elf, driver] = built;
         QVERIFY2(driver.trouble.isEmpty(), qPrintable(driver.trouble));
-        for (const QString& name : driver.files)
-            QVERIFY(QFile(folder.filePath(name)).open(QIODevice::WriteOnly));
 
         MainWindow window(catalogue_);
         window.neverAsk();

@@ -1,11 +1,14 @@
 // The head of a driver source (tests/parts/drivers/*.c) as what it says, and its compiled firmware.
 #pragma once
 
+#include <QtTest>
+
 #include <QDir>
 #include <QFile>
 #include <QProcess>
 #include <QString>
 #include <QStringList>
+#include <QTemporaryDir>
 
 namespace bramix::test {
 
@@ -76,6 +79,28 @@ struct DriverSource {
         gcc.start("avr-gcc", {"-mmcu=atmega328p", "-Os", "-std=gnu11", "-Wno-unused", low ? "-DF_CPU=8000000UL" : "-DF_CPU=16000000UL", "-o", elf, source});
         if (!gcc.waitForFinished(60'000) || gcc.exitCode() != 0)
             trouble = QString::fromUtf8(gcc.readAll());
+    }
+};
+
+// A driver, built in a folder of its own.
+struct DriverBench {
+    QTemporaryDir folder;
+    const QString elf = folder.filePath("driver.elf");
+    const DriverSource driver;
+
+    explicit DriverBench(const QString& source) : driver(source, elf) { blankFiles(); }
+    // The files that it asks for, empty.
+    void blankFiles() const
+    {
+        for (const QString& name : driver.files)
+            (void)QFile(folder.filePath(name)).open(QIODevice::WriteOnly | QIODevice::Truncate);
+    }
+    // A row of a test for each that there is.
+    static void rows()
+    {
+        QTest::addColumn<QString>("source");
+        for (const QString& name : DriverSource::all())
+            QTest::newRow(qPrintable(name)) << name;
     }
 };
 

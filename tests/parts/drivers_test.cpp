@@ -85,30 +85,17 @@ private:
     static QString lastWord(const QString& line) { return line.section(' ', 1); }
 
 private slots:
-    void drives_data()
-    {
-        QTest::addColumn<QString>("source");
-        for (const QString& name : test::DriverSource::all())
-            QTest::newRow(qPrintable(name)) << name;
-    }
+    void drives_data() { test::DriverBench::rows(); }
 
     void drives()
     {
         QFETCH(QString, source);
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
             QSKIP("avr-gcc is not installed");
-        QTemporaryDir folder;
-        const QString elf = folder.filePath("driver.elf");
-        const test::DriverSource driver(source, elf);
+        const test::DriverBench made(source);
+        const auto& [folder, elf, driver] = made;
         QVERIFY2(driver.trouble.isEmpty(), qPrintable(driver.trouble));
         const QStringList& head = driver.head;
-        const auto blankFiles = [&] {
-            for (const QString& name : driver.files) {
-                QFile blank(folder.filePath(name));
-                QVERIFY(blank.open(QIODevice::WriteOnly | QIODevice::Truncate));
-            }
-        };
-        blankFiles();
         static const auto catalogue = bench::Catalogue::loadInstalled();
         QVERIFY2(catalogue.has_value(), catalogue ? "" : catalogue.error().text().c_str());
         const auto document = bench::parseDocument("driver", driver.bench(elf).toStdString());
@@ -198,7 +185,7 @@ private slots:
                     QVERIFY2(f.severity == bench::Severity::note, qPrintable(notes));
             }
         }
-        blankFiles();
+        made.blankFiles();
         auto again = bench::World::build(*document, *catalogue, {.folder = folder.path().toStdString()}, nullptr);
         QVERIFY(again.has_value());
         askWhy(**again, driver);

@@ -62,26 +62,16 @@ private slots:
         QVERIFY(kinds > 20);
     }
 
-    void busesAreReadAndBreakNothing_data()
-    {
-        QTest::addColumn<QString>("source");
-        for (const QString& name : test::DriverSource::all())
-            QTest::newRow(qPrintable(name)) << name;
-    }
+    void busesAreReadAndBreakNothing_data() { test::DriverBench::rows(); }
 
     void busesAreReadAndBreakNothing()
     {
         QFETCH(QString, source);
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
             QSKIP("avr-gcc is not installed");
-        QTemporaryDir folder;
-        const QString elf = folder.filePath("driver.elf");
-        const test::DriverSource driver(source, elf);
+        const test::DriverBench built(source);
+        const auto& [folder, elf, driver] = built;
         QVERIFY2(driver.trouble.isEmpty(), qPrintable(driver.trouble));
-        for (const QString& name : driver.files) {
-            QFile blank(folder.filePath(name));
-            QVERIFY(blank.open(QIODevice::WriteOnly));
-        }
         const auto session = open(driver.bench(elf), folder.path());
         QVERIFY(session != nullptr);
         const auto time = [](double ms) { return Time(kernel::Duration(static_cast<std::int64_t>(ms * 1e9))); };
