@@ -1,6 +1,7 @@
 #include "debug/frames.h"
 
 #include <algorithm>
+#include <array>
 #include <optional>
 
 #include <dwarf.h>
@@ -8,6 +9,7 @@
 
 #include "chip/avr/isa.h"
 #include "debug/elf_file.h"
+#include "debug/return_search.h"
 
 namespace bramix::debug {
 
@@ -183,30 +185,33 @@ bool FrameTable::rulesAt(std::uint32_t pc, Rules& rules) const
 namespace {
 
 // What the prologue has put on the stack up to pc: registers, and how far the stack pointer (or Y, where it is the frame pointer) lies below the
-// CFA. Shapes: push; in Y from SP; sbiw or subi/sbci Y; out SP from Y; rcall to the next instruction to make room.
+// CFA. Shapes: push; in Y from SP; sbiw or subi/sbci Y; out SP from Y; rcall to the next instruction to make room; and the library's prologue that several
+// functions share, to which they jump with the size of their frame in X.
 struct Prologue {
     unsigned base = kStackPointer;
     int depth = 0;
     std::vector<std::pair<unsigned, int>> saved;  // register, bytes below the CFA
 };
 
-Prologue readPrologue(const Target& target, std::uint32_t begin, std::uint32_t pc)
+Prologue readPrologue(const Target& target, std::uint32_t begin, const Registers& regs)
 {
     const avr::Core& core = target.chip().core;
     Prologue out;
     out.depth = core.longPc ? 3 : 2;
     int framePointerDepth = 0;
     bool framePointer = false;
-    for (std::uint32_t at = begin; at < pc;) {
-        const auto word = [&](std::uint32_t a) { return static_cast<std::uint16_t>(target.flash(a) | (target.flash(a + 1) << 8)); };
-        const avr::Instruction i = avr::decode(core, at / 2, word(at), word(at + 2));
+    std::array<std::uint8_t, 2> x{regs.r[26], regs.r[27]};
+    constexpr int kMost = 80;
+    std::uint32_t at = begin;
+    for (int count = 0; at != regs.pc && count < kMost; ++count) {
+        const avr::Instruction i = instructionAt(target, at);
         const std::uint32_t next = at + 2U * i.words;
         if (i.op == Op::push) {
             ++out.depth;
             out.saved.emplace_back(i.d, out.depth - 1);
         } else if (i.op == Op::rcall && i.target * 2 == next) {
             out.depth += core.longPc ? 3 : 2;
-        } else if (i.op == Op::in && i.d == kFramePointer && i.k == avr::kSpl) {
+        } else if (i.op == Op::in && i.d == kFramePointer + 1 && i.k == avr::kSph) {
             framePointer = true;
             framePointerDepth = out.depth;
         } else if (framePointer && i.op == Op::sbiw && i.d == kFramePointer) {
@@ -215,6 +220,16 @@ Prologue readPrologue(const Target& target, std::uint32_t begin, std::uint32_t p
             framePointerDepth += i.k;
         } else if (framePointer && i.op == Op::sbci && i.d == kFramePointer + 1) {
             framePointerDepth += i.k << 8;
+        } else if (framePointer && i.op == Op::sub && i.d == kFramePointer && i.r == 26) {
+            framePointerDepth += x[0];
+        } else if (framePointer && i.op == Op::sbc && i.d == kFramePointer + 1 && i.r == 27) {
+            framePointerDepth += x[1] << 8;
+        } else if (i.op == Op::ldi && i.d >= 26) {
+            if (i.d <= 27)
+                x[i.d - 26U] = static_cast<std::uint8_t>(i.k);
+        } else if ((i.op == Op::jmp || i.op == Op::rjmp) && instructionAt(target, i.target * 2).op == Op::push) {
+            at = i.target * 2;
+            continue;
         } else if (!(i.op == Op::in || i.op == Op::out || i.op == Op::eor || i.op == Op::lds || i.op == Op::bclr)) {
             break;  // the prologue is over
         }
@@ -232,6 +247,7 @@ Prologue readPrologue(const Target& target, std::uint32_t begin, std::uint32_t p
 struct Epilogue {
     std::int64_t cfa = 0;
     std::vector<std::pair<unsigned, std::int64_t>> saved;  // register, where it still stands
+    std::vector<std::pair<unsigned, std::uint8_t>> held;   // register, and its value, which stands in another
 };
 
 std::optional<Epilogue> readEpilogue(const Target& target, const Registers& regs)
@@ -241,10 +257,45 @@ std::optional<Epilogue> readEpilogue(const Target& target, const Registers& regs
     std::int64_t sp = regs.sp;
     std::int64_t y = regs.r[kFramePointer] | (regs.r[kFramePointer + 1] << 8);
     std::uint32_t at = regs.pc;
-    for (int i = 0; i < 40; ++i) {
-        const auto word = [&](std::uint32_t a) { return static_cast<std::uint16_t>(target.flash(a) | (target.flash(a + 1) << 8)); };
-        const avr::Instruction next = avr::decode(core, at / 2, word(at), word(at + 2));
+    std::uint8_t z = regs.r[30];
+    std::array<std::int64_t, 2> x{};  // where what stands in X was loaded from; 0: not known
+    for (int i = 0; i < 60; ++i) {
+        const avr::Instruction next = instructionAt(target, at);
         switch (next.op) {
+        // The library's epilogue that several functions share: it loads by Y, adds Z's size to it, and has Y's own value in X until the end.
+        case Op::lddY:
+            if (next.d == kFramePointer || next.d == kFramePointer + 1)
+                return std::nullopt;
+            if (next.d == 26 || next.d == 27)
+                x[next.d - 26U] = y + next.k;
+            else
+                out.saved.emplace_back(next.d, y + next.k);
+            break;
+        case Op::ldi:
+            if (next.d == 30)
+                z = static_cast<std::uint8_t>(next.k);
+            else if (next.d != 31)
+                return std::nullopt;
+            break;
+        case Op::jmp: case Op::rjmp: at = next.target * 2; continue;
+        case Op::add:
+            if (next.d != kFramePointer || next.r != 30)
+                return std::nullopt;
+            y += z;
+            break;
+        case Op::adc:
+            if (next.d != kFramePointer + 1 || next.r != 1)
+                return std::nullopt;
+            break;
+        case Op::movw:
+            if (next.d != kFramePointer || next.r != 26)
+                return std::nullopt;
+            for (unsigned half = 0; half < 2; ++half)
+                if (x[half] != 0)
+                    out.saved.emplace_back(kFramePointer + half, x[half]);
+                else
+                    out.held.emplace_back(kFramePointer + half, regs.r[26 + half]);  // it has been loaded already
+            break;
         case Op::pop:
             ++sp;
             out.saved.emplace_back(next.d, sp);
@@ -267,7 +318,15 @@ std::optional<Epilogue> readEpilogue(const Target& target, const Registers& regs
                 return std::nullopt;
             y -= static_cast<std::int64_t>(static_cast<std::int8_t>(next.k)) * 256;
             break;
-        case Op::in: case Op::bclr: break;
+        case Op::in:
+            if (next.d == kFramePointer || next.d == kFramePointer + 1)
+                y = sp;  // one after the other
+            break;
+        case Op::bclr: break;
+        case Op::sts:
+            if (next.k != avr::kSreg)
+                return std::nullopt;
+            break;
         case Op::out:
             if (next.k == avr::kSpl && next.d == kFramePointer)
                 sp = y;
@@ -291,14 +350,16 @@ int vectorOf(const std::string& function)
 
 }  // namespace
 
-std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& target, const Registers& now) const
+FrameTable::FrameTable() : returns_(std::make_shared<ReturnSearch>()) {}
+
+std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& target, const Registers& now, std::size_t most) const
 {
     std::vector<Frame> out;
     const avr::ChipTable& chip = target.chip();
     const int pcBytes = chip.core.longPc ? 3 : 2;
     Registers regs = now;
     bool afterCall = false;  // pc is a return address: the call lies before it
-    while (out.size() < kMostFrames) {
+    while (out.size() < std::min(most, kMostFrames)) {
         const std::uint32_t look = afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc;
         const int outer = symbols.outerFunctionAt(look);
         Frame frame;
@@ -349,34 +410,64 @@ std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& targ
             caller.known &= ~kSpoiled;
         const auto epilogue = readEpilogue(target, regs);
         // Of a handler's prologue avr-gcc leaves out that SREG is pushed.
+        const auto wordAt = [&](std::int64_t at) {
+            std::uint32_t word = 0;
+            for (int i = 0; i < pcBytes; ++i)
+                word = (word << 8) | target.data(static_cast<std::uint16_t>(at + i));
+            return word;
+        };
+        const auto mayReturn = [&](std::int64_t at) { return !frame.interrupt.empty() || returns_->isReturnOf(symbols, target, wordAt(at), outer); };
+        bool described = false;
         if (epilogue) {
+            described = true;
             cfa = epilogue->cfa;
             returnAt = cfa - (pcBytes - 1);
             for (const auto& [reg, address] : epilogue->saved)
                 save(reg, address);
+            for (const auto& [reg, value] : epilogue->held) {
+                caller.r[reg] = value;
+                caller.known |= 1U << reg;
+            }
         } else if (frame.interrupt.empty() && rulesAt(regs.pc, rules)) {
             cfa = valueOf(rules.cfaRegister) + rules.cfaOffset;
             returnAt = cfa - (pcBytes - 1);
-            for (const auto& [reg, offset] : rules.saved) {
+            for (const auto& [reg, offset] : rules.saved)
                 if (reg == kReturnAddress)
                     returnAt = cfa + offset;
-                else
+            // Where room is made by calls, the description is behind the code for an instruction or two.
+            described = mayReturn(returnAt);
+            for (const auto& [reg, offset] : rules.saved)
+                if (described && reg != kReturnAddress)
                     save(reg, cfa + offset);
-            }
-        } else {
-            const Prologue prologue = readPrologue(target, function.begin(), regs.pc);
-            cfa = valueOf(prologue.base) + prologue.depth;
+        }
+        if (!described) {
+            const Prologue prologue = readPrologue(target, function.begin(), regs);
+            const std::int64_t read = valueOf(prologue.base) + prologue.depth;
+            const std::int64_t before = cfa;
+            const bool shared = function.name == "__prologue_saves__";
+            cfa = read;
             returnAt = cfa - (pcBytes - 1);
+            // Where what stands there is no return from here, the frame has another shape.
+            if (!mayReturn(returnAt)) {
+                // Room that has just been made holds what was there before.
+                const std::int64_t room = shared ? prologue.depth - pcBytes - static_cast<std::int64_t>(prologue.saved.size()) : 0;
+                if (const auto found = returns_->find(symbols, target, static_cast<std::uint16_t>(shared ? valueOf(prologue.base) + room : regs.sp), outer))
+                    cfa = *found + pcBytes - 1;
+                else if (before != 0)
+                    cfa = before;
+                returnAt = cfa - (pcBytes - 1);
+            }
+            // In the shared prologue itself one does not know where it was entered: what was pushed last lies nearest.
+            const std::int64_t from = shared ? read : cfa;
             for (const auto& [reg, below] : prologue.saved)
-                save(reg, cfa - below);
+                if (from - below < returnAt)
+                    save(reg, from - below);
         }
         frame.cfa = static_cast<std::uint16_t>(cfa);
         out.push_back(frame);
         if (function.name == "main" || cfa > chip.core.ramEnd || cfa <= regs.sp)
             break;
-        std::uint32_t word = 0;
-        for (int i = 0; i < pcBytes; ++i)
-            word = (word << 8) | target.data(static_cast<std::uint16_t>(returnAt + i));
+        const std::uint32_t word = wordAt(returnAt);
         caller.sp = static_cast<std::uint16_t>(cfa);
         caller.pc = word * 2;
         if (word >= chip.core.flashWords)

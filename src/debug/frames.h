@@ -48,13 +48,17 @@ struct Frame {
     std::string interrupt;     // vector that this frame is the handler of: "TIMER1_COMPA"; or empty
 };
 
+class ReturnSearch;
+
 class FrameTable {
 public:
     // Nothing where the file has no .debug_frame.
     static FrameTable fromElf(const std::string& file);
 
-    // Innermost first; at least one.
-    [[nodiscard]] std::vector<Frame> unwind(const Symbols& symbols, const Target& target, const Registers& now) const;
+    FrameTable();
+
+    // Innermost first; at least one, and about so many at most.
+    [[nodiscard]] std::vector<Frame> unwind(const Symbols& symbols, const Target& target, const Registers& now, std::size_t most = SIZE_MAX) const;
 
 private:
     struct Cie {
@@ -74,6 +78,7 @@ private:
 
     std::vector<Cie> cies_;
     std::vector<Fde> fdes_;  // by begin
+    std::shared_ptr<ReturnSearch> returns_;  // remembers what it has found out about the code
 };
 
 }  // namespace bramix::debug
