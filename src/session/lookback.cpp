@@ -63,7 +63,7 @@ struct Lookback::Pass {
 
 Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), volts_(session, catalogue), metered_(session, catalogue) {}
 
-void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent) 
+void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent)
 {
     const bool records = running_ && to >= session_.world().now();
     (atPresent ? metered_ : volts_).want(records ? std::vector<bench::PinRef>() : missing(pins, from, to), from, to);

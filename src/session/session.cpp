@@ -10,6 +10,18 @@ namespace bramix::session {
 
 using bench::World;
 
+namespace {
+
+// The first line of a decoder lane: "clock.SDA" of "i2c:SDA=clock.SDA,SCL=clock.SCL".
+std::string lineOf(const std::string& lane)
+{
+    const std::size_t colon = lane.find(':') + 1;
+    const std::string first = lane.substr(colon, lane.find(',', colon) - colon);
+    return first.substr(first.find('=') + 1);
+}
+
+}  // namespace
+
 Session::Session(const bench::Catalogue& catalogue, const SessionOptions& options)
     : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), lineWatch_(std::make_unique<LineWatch>())
 {
@@ -208,6 +220,14 @@ void Session::advance(Time goal)
     (void)watchLines();
 }
 
+// As the bench file has it for the part, from its name on.
+void Session::mute(Finding& f) const
+{
+    const bench::PartItem* part = document_.part(f.where.substr(0, f.where.find('.')));
+    const auto reason = part == nullptr ? decltype(part->mute.begin()){} : part->mute.find(f.rule);
+    f.muted = part == nullptr || reason == part->mute.end() ? std::string() : reason->second.empty() ? "muted" : reason->second;
+}
+
 bool Session::watchLines()
 {
     if (!options_.record || building_)
@@ -216,15 +236,18 @@ bool Session::watchLines()
     for (const BusLane& bus : buses_)
         lanes.push_back(bus.text);
     return lineWatch_->follow(*this, lanes, options_.watchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
-        const std::string where = lane.substr(0, lane.find(','));
-        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.where == where; }))
+        // Told of the line, so that it can be gone to and muted as any finding of its part.
+        const std::string where = lineOf(lane);
+        const std::string what = fmt::format("{} on {} reads", lane.substr(0, lane.find(':')), where);
+        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.message.starts_with(what); }))
             return;
         Finding f;
         f.severity = bench::Severity::warning;
         f.rule = "line-error";
         f.where = where;
         f.time = wrong.from;
-        f.message = fmt::format("{} reads what its protocol does not know: {}, {}; look at it on the tape", where, wrong.what, wrong.text);
+        f.message = fmt::format("{} what its protocol does not know: {}, {}; look at it on the tape", what, wrong.what, wrong.text);
+        mute(f);
         misread_.push_back(f);
         if (onFinding)
             onFinding(f);
@@ -502,7 +525,11 @@ debug::Place Session::place(const std::string& chip, std::uint32_t code) const
 std::vector<Finding> Session::findings() const
 {
     std::vector<Finding> out = world_->findings();
-    std::copy_if(misread_.begin(), misread_.end(), std::back_inserter(out), [this](const Finding& f) { return f.time <= world_->now(); });
+    for (const Finding& f : misread_)
+        if (f.time <= world_->now()) {
+            out.push_back(f);
+            mute(out.back());
+        }
     for (const Finding& f : recorded_)
         if (f.time > world_->now() && std::none_of(out.begin(), out.end(), [&](const Finding& o) { return o.rule == f.rule && o.where == f.where; }))
             out.push_back(f);

@@ -205,6 +205,7 @@ private:
     void recordInterrupt(std::size_t chip, std::uint8_t state, Time at);
     void reckonNesting();
 
+    void mute(Finding& finding) const;
     void log(Input input);
     // Something new is about to be done: what lay ahead will not happen.
     void branch();

@@ -272,9 +272,12 @@ private slots:
         tape().goTo(kernel::Time(20ms));
         window_->editor().toggleRead("uart:mcu.PD1,baud=9600");
         QTRY_VERIFY(lane("uart:mcu.PD1,baud=9600") != nullptr && !lane("uart:mcu.PD1,baud=9600")->items.empty());
-        QCOMPARE(told("uart:mcu.PD1"), 0);
+        QCOMPARE(told("mcu.PD1"), 0);
         window_->editor().toggleRead("uart:mcu.PD1,baud=19200");
-        QTRY_COMPARE(told("uart:mcu.PD1"), 1);
+        QTRY_COMPARE(told("mcu.PD1"), 1);
+        // Muted like any other.
+        window_->editor().change("mute", [](bench::Document& d) { d.part("mcu")->mute["line-error"] = "as intended"; });
+        QTRY_VERIFY(std::any_of(picture().findings.begin(), picture().findings.end(), [](const bench::Finding& f) { return f.rule == "line-error" && f.muted == "as intended"; }));
     }
 
     // A variable out of the list of variables, dropped on the tape; functions beside it; all in groups, which fold.

@@ -385,7 +385,7 @@ private slots:
         // Read at twice the rate it makes no sense, and that is a finding.
         const Outcome wrong = run({"run", example("bell-rope/bench.toml"), "--for", "50ms", "--decode", "uart:mcu.PD1,baud=19200", "--report", "-"});
         const QJsonArray findings = QJsonDocument::fromJson(wrong.out.toUtf8()).object()["findings"].toArray();
-        QVERIFY2(findings.size() == 1 && findings[0].toObject()["rule"] == "line-error" && findings[0].toObject()["message"].toString().contains("uart:mcu.PD1 reads"), qPrintable(wrong.out));
+        QVERIFY2(findings.size() == 1 && findings[0].toObject()["rule"] == "line-error" && findings[0].toObject()["message"].toString().contains("uart on mcu.PD1 reads"), qPrintable(wrong.out));
         const Outcome bus = run({"run", example("tide-clock/bench.toml"), "--for", "300ms", "--quiet", "--decode", "i2c:SDA=mcu.PC4,SCL=mcu.PC5"});
         QCOMPARE(bus.code, 0);
         QSet<QString> addresses;

@@ -127,7 +127,7 @@ private slots:
         QVERIFY(errors(*session).isEmpty());
         session->advance(Time(8ms));
         session->advance(Time(12ms));
-        QVERIFY2(errors(*session).size() == 1 && errors(*session)[0].startsWith("i2c:SDA=clock.SDA"), qPrintable(errors(*session).join("\n")));
+        QVERIFY2(errors(*session).size() == 1 && errors(*session)[0].startsWith("clock.SDA: i2c on clock.SDA reads"), qPrintable(errors(*session).join("\n")));
         QCOMPARE(heard, 1);
         // In the past it has not come yet; of another course that goes on from there it comes again.
         QVERIFY(session->goTo(Time(3ms)).has_value());
