@@ -30,7 +30,7 @@ void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& 
     for (const bench::PinKind& pin : pins)
         if (onIt ? session.channelOf({part.id, pin.name}) == own : moved(pin))
             its.push_back({part.id, pin.name});
-    if (const auto words = lookback.whyAt(its, at); !words) {
+    if (const auto words = its.empty() ? Result<std::vector<std::string>>() : lookback.whyAt(its, at); !words) {
         story.lines.push_back(words.error().text());
     } else if (const auto first = std::find_if(words->begin(), words->end(), [](const std::string& w) { return !w.empty(); }); first != words->end()) {
         const bench::PinRef& pin = its[static_cast<std::size_t>(first - words->begin())];

@@ -10,18 +10,6 @@ namespace bramix::session {
 
 using bench::World;
 
-namespace {
-
-// The first line of a decoder lane: "clock.SDA" of "i2c:SDA=clock.SDA,SCL=clock.SCL".
-std::string lineOf(const std::string& lane)
-{
-    const std::size_t colon = lane.find(':') + 1;
-    const std::string first = lane.substr(colon, lane.find(',', colon) - colon);
-    return first.substr(first.find('=') + 1);
-}
-
-}  // namespace
-
 Session::Session(const bench::Catalogue& catalogue, const SessionOptions& options)
     : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), lineWatch_(std::make_unique<LineWatch>())
 {
@@ -81,6 +69,7 @@ void Session::mapChannels(bool record)
             tape_.record(channel, {world_->now(), UINT32_MAX, UINT16_MAX, state});
     }
     buses_ = busLanes(*this);
+    chooseWatched();
     lineWatch_->clear();
 }
 
@@ -130,7 +119,7 @@ void Session::branch()
     serialLog_.dropAfter(now);
     for (auto& [ref, waveform] : waveforms_)
         waveform.dropAfter(now);
-    std::erase_if(misread_, [now](const Finding& f) { return f.time > now; });
+    std::erase_if(misread_, [now](const auto& m) { return m.second.time > now; });
     latest_ = now;
     behind_ = false;
 }
@@ -218,40 +207,6 @@ void Session::advance(Time goal)
     }
     rememberInTime(began);
     (void)watchLines();
-}
-
-// As the bench file has it for the part, from its name on.
-void Session::mute(Finding& f) const
-{
-    const bench::PartItem* part = document_.part(f.where.substr(0, f.where.find('.')));
-    const auto reason = part == nullptr ? decltype(part->mute.begin()){} : part->mute.find(f.rule);
-    f.muted = part == nullptr || reason == part->mute.end() ? std::string() : reason->second.empty() ? "muted" : reason->second;
-}
-
-bool Session::watchLines()
-{
-    if (!options_.record || building_)
-        return false;
-    std::vector<std::string> lanes = alsoWatched_;
-    for (const BusLane& bus : buses_)
-        lanes.push_back(bus.text);
-    return lineWatch_->follow(*this, lanes, options_.watchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
-        // Told of the line, so that it can be gone to and muted as any finding of its part.
-        const std::string where = lineOf(lane);
-        const std::string what = fmt::format("{} on {} reads", lane.substr(0, lane.find(':')), where);
-        if (std::any_of(misread_.begin(), misread_.end(), [&](const Finding& f) { return f.message.starts_with(what); }))
-            return;
-        Finding f;
-        f.severity = bench::Severity::warning;
-        f.rule = "line-error";
-        f.where = where;
-        f.time = wrong.from;
-        f.message = fmt::format("{} what its protocol does not know: {}, {}; look at it on the tape", what, wrong.what, wrong.text);
-        mute(f);
-        misread_.push_back(f);
-        if (onFinding)
-            onFinding(f);
-    });
 }
 
 void Session::advanceInstruction(std::size_t chip)
@@ -522,49 +477,6 @@ debug::Place Session::place(const std::string& chip, std::uint32_t code) const
     return found == programs_.end() ? debug::Place{} : found->second.symbols.at(code);
 }
 
-std::vector<Finding> Session::findings() const
-{
-    std::vector<Finding> out = world_->findings();
-    for (const Finding& f : misread_)
-        if (f.time <= world_->now()) {
-            out.push_back(f);
-            mute(out.back());
-        }
-    for (const Finding& f : recorded_)
-        if (f.time > world_->now() && std::none_of(out.begin(), out.end(), [&](const Finding& o) { return o.rule == f.rule && o.where == f.where; }))
-            out.push_back(f);
-    for (Finding& f : out)
-        if (f.code)
-            f.source = place(f.chip, *f.code).brief();
-    for (Finding& f : out)
-        if (f.otherCode)
-            f.otherSource = place(f.otherChip, *f.otherCode).brief();
-    return out;
-}
-
-std::string Session::faultText() const
-{
-    for (const World::ChipUnit& unit : world_->chips()) {
-        if (!unit.chip->faulted())
-            continue;
-        const chip::avr::Fault& fault = unit.chip->cpu().fault;
-        std::string what;
-        switch (fault.kind) {
-        case chip::avr::FaultKind::none: break;
-        case chip::avr::FaultKind::undefinedInstruction:
-            what = fmt::format("undefined instruction 0x{:04x}", unit.chip->cpu().flash()[fault.pc]);
-            break;
-        case chip::avr::FaultKind::erasedFlash: what = "execution of erased flash"; break;
-        case chip::avr::FaultKind::outsideFlash: what = fmt::format("execution outside flash, at 0x{:04x}", fault.address); break;
-        case chip::avr::FaultKind::outsideData: what = fmt::format("access outside data memory, at 0x{:04x}", fault.address); break;
-        }
-        std::string text = fmt::format("{}: {}, by the instruction at 0x{:04x}, cycle {}", unit.id, what, fault.pc * 2, fault.cycle);
-        const std::string where = place(unit.id, fault.pc * 2).full();
-        return where.empty() ? text : text + ", in " + where;
-    }
-    return {};
-}
-
 tape::ChannelId Session::channelOf(const bench::PinRef& ref) const
 {
     const auto pin = world_->pin(ref);
@@ -676,18 +588,6 @@ void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fr
     serialLog_.add(seen);
     if (onSerial)
         onSerial(seen);
-}
-
-void Session::finding(const Finding& f)
-{
-    if (listener_ != nullptr && !building_)
-        listener_->findingSeen(f);
-    if (!onFinding || building_ || knows(f.time))
-        return;
-    Finding full = f;
-    if (f.code)
-        full.source = place(f.chip, *f.code).brief();
-    onFinding(full);
 }
 
 void Session::recordInterrupt(std::size_t chip, std::uint8_t state, Time at)

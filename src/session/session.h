@@ -142,7 +142,7 @@ public:
     [[nodiscard]] debug::Place place(const std::string& chip, std::uint32_t code) const;
     // The buses of the bench, which are watched for what breaks their protocols; and these decoder lanes too, from now on.
     [[nodiscard]] const std::vector<BusLane>& buses() const { return buses_; }
-    void alsoWatch(const std::vector<std::string>& lanes) { alsoWatched_ = lanes; }
+    void alsoWatch(const std::vector<std::string>& lanes);
     // Done after each piece of the run; again, where lanes have been added or there was more than one piece takes. False: there was nothing left to look at.
     bool watchLines();
     // The findings so far, with their sources.
@@ -205,6 +205,7 @@ private:
     void recordInterrupt(std::size_t chip, std::uint8_t state, Time at);
     void reckonNesting();
 
+    void chooseWatched();
     void mute(Finding& finding) const;
     void log(Input input);
     // Something new is about to be done: what lay ahead will not happen.
@@ -237,9 +238,9 @@ private:
     SerialLog serialLog_;
     std::vector<BenchFile> beginnings_;  // as they were when the run began
     std::vector<BusLane> buses_;
-    std::vector<std::string> alsoWatched_;
+    std::vector<std::string> alsoWatched_, watched_;
     std::unique_ptr<LineWatch> lineWatch_;
-    std::vector<Finding> misread_;       // what lines have said that their protocols do not know, each line once
+    std::vector<std::pair<std::string, Finding>> misread_;  // what lanes have said that their protocols do not know, each lane once
     std::vector<Finding> recorded_;      // of a recording that was opened: what lies ahead is noticed already
     bool onlyLooked_ = false;            // such a recording cannot be run again from its beginning
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered
