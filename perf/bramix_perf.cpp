@@ -5,7 +5,9 @@
 #include <cstdlib>
 
 #include "session/debugger.h"
+#include "session/merged_edges.h"
 #include "session/session.h"
+#include "tape/read_log.h"
 
 using namespace bramix;
 
@@ -231,6 +233,116 @@ void longTapeSearch(benchmark::State& state)
             benchmark::DoNotOptimize(tape.findPulse(id, kernel::Time{}, 1, kernel::Duration(50'000), kernel::Duration::max()));
 }
 BENCHMARK(longTapeSearch)->Unit(benchmark::kMillisecond);
+
+// Two wires on which transfers of sixteen random bytes go one after the other at 400 kHz: a million edges of the clock and what the data line makes of it.
+const tape::Tape& busyBus()
+{
+    static const std::unique_ptr<tape::Tape> tape = [] {
+        auto t = std::make_unique<tape::Tape>(std::size_t{1} << 30U);
+        const auto sda = t->channel("SDA"), scl = t->channel("SCL");
+        std::int64_t at = 0;
+        std::uint64_t random = 1;
+        int data = 2, clock = 2;
+        const auto set = [&](tape::ChannelId id, int& line, int level) {
+            at += 625'000;
+            if (std::exchange(line, level) != level)
+                t->record(id, {kernel::Time(kernel::Duration(at)), 0x100, 0, static_cast<tape::State>(level)});
+        };
+        set(sda, data, 1);
+        set(scl, clock, 1);
+        for (int transfer = 0; transfer < 3400; ++transfer) {
+            set(sda, data, 0);
+            for (int byte = 0; byte < 17; ++byte) {
+                random = random * 6364136223846793005ULL + 1442695040888963407ULL;
+                const auto value = static_cast<unsigned>(byte == 0 ? 0x78 : random >> 56U);
+                for (int bit = 7; bit >= -1; --bit) {
+                    set(scl, clock, 0);
+                    set(sda, data, bit < 0 ? 0 : static_cast<int>(value >> bit & 1U));
+                    set(scl, clock, 1);
+                }
+            }
+            set(scl, clock, 0);
+            set(sda, data, 0);
+            set(scl, clock, 1);
+            set(sda, data, 1);
+        }
+        return t;
+    }();
+    return *tape;
+}
+
+// What it takes to read a bus, an edge.
+void decodedBus(benchmark::State& state)
+{
+    const tape::Tape& tape = busyBus();
+    std::size_t items = 0;
+    for (auto _ : state) {
+        auto decoder = std::move(*tape::makeDecoder("i2c", {}));
+        decoder->out = [&](const tape::Decoded& item) { items += item.good ? 1 : 0; };
+        session::Merged edges(tape, {0, 1}, kernel::Time{}, kernel::kNever, 1);
+        std::size_t line = 0;
+        tape::Edge edge;
+        while (edges.take(line, edge))
+            decoder->edge(line, edge.state == 1, edge.at);
+    }
+    const auto edges = static_cast<double>((tape.count(0) + tape.count(1)) * state.iterations());
+    state.counters["edges"] = benchmark::Counter(edges, benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+    state.counters["items"] = static_cast<double>(items / state.iterations());
+}
+BENCHMARK(decodedBus)->Unit(benchmark::kMillisecond);
+
+// What that bus says, kept: nine million items, what 200 million edges are.
+const tape::ReadLog& longLog()
+{
+    static const std::unique_ptr<tape::ReadLog> log = [] {
+        auto out = std::make_unique<tape::ReadLog>();
+        const tape::Tape& tape = busyBus();
+        const kernel::Duration once = tape.edge(1, tape.count(1) - 1).at - kernel::Time{};
+        for (int i = 0; i < 140; ++i) {
+            auto decoder = std::move(*tape::makeDecoder("i2c", {}));
+            decoder->out = [&](tape::Decoded item) {
+                item.from += once * i;
+                item.to += once * i;
+                out->add(item);
+            };
+            session::Merged edges(tape, {0, 1}, kernel::Time{}, kernel::kNever, 1);
+            std::size_t line = 0;
+            for (tape::Edge edge; edges.take(line, edge);)
+                decoder->edge(line, edge.state == 1, edge.at);
+        }
+        return out;
+    }();
+    return *log;
+}
+
+// Words, and bytes, that are nowhere in it.
+void longLogSearch(benchmark::State& state)
+{
+    const tape::ReadLog& log = longLog();
+    const std::vector<int> row = state.range(0) == 0 ? std::vector<int>{1} : std::vector<int>{0x3C, 0x3C, 0x3C, 0x3C, 0x3C};
+    for (auto _ : state)
+        if (log.find(state.range(1) == 0 ? kernel::Time{} : kernel::kNever, state.range(1) == 0, row, [&](const tape::ReadLog::Word& w) { return state.range(0) == 0 ? (w.text.find("frost") != std::string_view::npos ? 1 : -1) : w.what == "byte" ? static_cast<int>(w.value) : -1; }))
+            state.SkipWithError("found");
+    state.counters["items"] = static_cast<double>(log.end());
+    state.counters["bytes_an_item"] = static_cast<double>(log.bytes()) / static_cast<double>(log.end());
+}
+BENCHMARK(longLogSearch)->Args({0, 0})->Args({0, 1})->Args({1, 0})->Args({1, 1})->Unit(benchmark::kMillisecond);
+
+// What keeping it takes, an item.
+void keptItem(benchmark::State& state)
+{
+    std::vector<tape::Decoded> items;
+    for (std::uint64_t i = 0; i < 60'000; ++i)
+        items.push_back(longLog().item(i));
+    for (auto _ : state) {
+        tape::ReadLog log;
+        for (const tape::Decoded& item : items)
+            log.add(item);
+        benchmark::DoNotOptimize(log.bytes());
+    }
+    state.counters["item"] = benchmark::Counter(static_cast<double>(items.size() * state.iterations()), benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+}
+BENCHMARK(keptItem)->Unit(benchmark::kMillisecond);
 
 // A circuit that has a ground, and a diode that stands for an LED.
 struct Rig {

@@ -16,8 +16,8 @@ namespace {
 
 constexpr auto kPictureEvery = std::chrono::milliseconds(16);
 constexpr auto kSliceWall = std::chrono::milliseconds(4);
-// Of each bus in a slice, looked at for what breaks its protocol: a fraction of a millisecond.
-constexpr std::size_t kWatchedEdges = 2'500;
+// Of the buses, read in one slice: more than are made in one, a few milliseconds' work.
+constexpr std::size_t kReadEdges = 150'000;
 constexpr Duration kShortestSlice = std::chrono::microseconds(20);
 constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
 // Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
@@ -85,7 +85,7 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     options.folder = folder;
     options.historyBytes = kHistoryBytes;
     options.tapeBytes = tapeBytes_;
-    options.watchedEdges = kWatchedEdges;
+    options.readEdges = kReadEdges;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
         say(true, session.error().text());
@@ -294,10 +294,16 @@ void LiveSession::loop(const std::stop_token& stop)
         if (!running_) {
             publish(changed_);
             changed_ = false;
-            if (session_ != nullptr && session_->watchLines())
-                changed_ = true;
-            if (changed_)
+            // What lanes say that were added, or in a recording, piece by piece; shown now and then, and when all is read.
+            if (session_ != nullptr && session_->watchLines()) {
+                reading_ = true;
+                publish(false);
                 continue;
+            }
+            if (std::exchange(reading_, false)) {
+                changed_ = true;
+                continue;
+            }
             if (lookback_ != nullptr && lookback_->busy()) {
                 lookBack(kLookStanding);
                 changed_ = true;

@@ -211,6 +211,7 @@ private:
     bool wholeSerial_ = false;       // a recording has just been opened: what lies ahead in it is shown too, until the present moves
     std::uint64_t serialShown_ = 0;  // number of the first byte that has not been given out
     bool changed_ = true;
+    bool reading_ = false;  // lanes are read that have been added
     std::chrono::steady_clock::time_point wallBase_{};
     Time simBase_{};
     std::chrono::steady_clock::time_point lastPublish_{};

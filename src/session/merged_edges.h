@@ -1,7 +1,7 @@
 // Edges of several channels of a tape, one after the other.
 #pragma once
 
-#include <algorithm>
+#include <array>
 #include <vector>
 
 #include "tape/tape.h"
@@ -11,62 +11,68 @@ namespace bramix::session {
 using kernel::Time;
 
 // Several channels in order of time. Of two edges in one instant a fall of the clock came first: data change while it is low; all others come before its rise.
+// The tape must stay as it is meanwhile.
 class Merged {
 public:
-    // `clock` is the line that tells when the others count; SIZE_MAX: none.
-    Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from, Time to, std::size_t clock = SIZE_MAX) : tape_(tape), clock_(clock)
+    // What lies after `from`, up to and at `to`. `clock` is the line that tells when the others count; SIZE_MAX: none.
+    Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from, Time to, std::size_t clock = SIZE_MAX) : tape_(tape), clock_(clock), lines_(channels.size())
     {
-        for (const tape::ChannelId c : channels) {
-            Line line{c};
-            if (c != UINT32_MAX) {
-                line.next = tape.after(c, from);
-                line.end = tape.after(c, to);
+        for (std::size_t i = 0; i < channels.size(); ++i)
+            if (channels[i] != UINT32_MAX) {
+                lines_[i].channel = channels[i];
+                lines_[i].next = tape.after(channels[i], from);
+                lines_[i].end = tape.after(channels[i], to);
+                fill(lines_[i]);
             }
-            lines_.push_back(line);
-        }
     }
     // The next edge and its line; false where there is none.
     bool take(std::size_t& line, tape::Edge& edge)
     {
-        std::size_t best = lines_.size();
-        for (std::size_t i = 0; i < lines_.size(); ++i) {
-            Line& l = lines_[i];
-            if (l.next >= l.end)
-                continue;
-            if (!l.known) {
-                l.edge = tape_.edge(l.channel, l.next);
-                l.known = true;
-            }
-            if (best == lines_.size() || l.edge.at < lines_[best].edge.at || (l.edge.at == lines_[best].edge.at && comesFirst(i, best)))
+        std::size_t best = 0;
+        Time at = kernel::kNever;
+        for (std::size_t i = 0; i < lines_.size(); ++i)
+            if (const Time t = lines_[i].at; t < at || (t == at && at != kernel::kNever && comesFirst(i, best))) {
                 best = i;
-        }
-        if (best == lines_.size())
+                at = t;
+            }
+        if (at == kernel::kNever)
             return false;
+        Line& l = lines_[best];
         line = best;
-        edge = lines_[best].edge;
-        ++lines_[best].next;
-        lines_[best].known = false;
+        edge = l.edges[l.read];
+        if (++l.read < l.have)
+            l.at = l.edges[l.read].at;
+        else
+            fill(l);
         return true;
     }
     [[nodiscard]] std::size_t left() const
     {
         std::size_t sum = 0;
         for (const Line& l : lines_)
-            sum += l.end - l.next;
+            sum += l.end - l.next + l.have - l.read;
         return sum;
     }
 
 private:
     struct Line {
         tape::ChannelId channel = UINT32_MAX;
-        std::size_t next = 0, end = 0;
-        bool known = false;
-        tape::Edge edge{};
+        std::size_t next = 0, end = 0;  // to be fetched
+        std::size_t read = 0, have = 0;
+        Time at = kernel::kNever;       // of the edge that is next
+        std::array<tape::Edge, tape::PackedEdges::kBlock> edges;
     };
+    void fill(Line& l)
+    {
+        l.read = 0;
+        l.have = l.next < l.end ? std::min(tape_.copy(l.channel, l.next, l.edges), l.end - l.next) : 0;
+        l.next += l.have;
+        l.at = l.have > 0 ? l.edges[0].at : kernel::kNever;
+    }
     // Of two at one instant.
     [[nodiscard]] bool comesFirst(std::size_t a, std::size_t b) const
     {
-        const auto falls = [this](std::size_t line) { return lines_[line].edge.state == 0; };
+        const auto falls = [this](std::size_t line) { return lines_[line].edges[lines_[line].read].state == 0; };
         return (a == clock_ && falls(a)) || (b == clock_ && !falls(b));
     }
 

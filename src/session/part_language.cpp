@@ -29,26 +29,19 @@ bool isGood(const Decoded& item) { return item.good && !item.text.ends_with("nac
 PartLanguage::PartLanguage(std::vector<Device> devices)
 {
     for (Device& d : devices) {
-        Spoken s{std::move(d), 0, nullptr};
-        if (s.device.language->form == Language::Form::characterDisplay) {
-            if (auto made = tape::makeDecoder("hd44780", {}))
-                s.display = std::move(*made);
-            s.display->out = [this](const Decoded& item) {
-                if (out)
-                    out(item);
-            };
-        }
-        devices_.push_back(std::move(s));
+        devices_.emplace_back(std::move(d));
+        if (devices_.back().device.language->form == Language::Form::characterDisplay)
+            devices_.back().display = std::move(*tape::makeDecoder("hd44780", {}));
     }
     // Where nobody has an address, the one that there is is meant whenever the bus speaks.
     if (devices_.size() == 1 && !devices_[0].device.address)
-        now_ = &devices_[0];
+        now_ = 0;
 }
 
 void PartLanguage::put(kernel::Time from, kernel::Time to, const char* what, std::uint64_t value, std::string text) const
 {
     if (out)
-        out({from, to, what, value, std::move(text), true});
+        out({from, to, what, value, std::move(text), true, true});
 }
 
 void PartLanguage::begin()
@@ -73,24 +66,24 @@ void PartLanguage::take(const Decoded& item)
     if (item.what == "start" || item.what == "restart" || item.what == "stop" || item.what == "select" || item.what == "release") {
         end();
         if (item.what != "select" && item.what != "release")
-            now_ = nullptr;
+            now_ = kNobody;
         return;
     }
     if (item.what == "address") {
         const auto device = std::find_if(devices_.begin(), devices_.end(), [&](const Spoken& s) { return s.device.address == item.value; });
-        now_ = device == devices_.end() || !isGood(item) ? nullptr : &*device;
+        now_ = device == devices_.end() || !isGood(item) ? kNobody : static_cast<std::size_t>(device - devices_.begin());
         reading_ = item.text.find("read") != std::string::npos;
-        if (now_ != nullptr)
-            put(item.from, item.to, "part", item.value, now_->device.name + (reading_ ? " read" : " written"));
+        if (now_ != kNobody)
+            put(item.from, item.to, "part", item.value, devices_[now_].device.name + (reading_ ? " read" : " written"));
         return;
     }
-    if (item.what == "byte" && now_ != nullptr)
+    if (item.what == "byte" && now_ != kNobody)
         byte(item);
 }
 
 void PartLanguage::byte(const Decoded& item)
 {
-    switch (now_->device.language->form) {
+    switch (devices_[now_].device.language->form) {
     case Language::Form::none: break;
     case Language::Form::registers: case Language::Form::memory: registerByte(item); break;
     case Language::Form::characterDisplay: displayByte(item); break;
@@ -127,19 +120,19 @@ void PartLanguage::byte(const Decoded& item)
 
 void PartLanguage::registerByte(const Decoded& item)
 {
-    const Language& language = *now_->device.language;
+    const Language& language = *devices_[now_].device.language;
     const bool memory = language.form == Language::Form::memory;
     const auto value = static_cast<unsigned>(item.value);
     if (!reading_ && count_ < language.pointer) {
-        now_->pointer = (count_ == 0 ? 0 : now_->pointer << 8U) | value;
+        devices_[now_].pointer = (count_ == 0 ? 0 : devices_[now_].pointer << 8U) | value;
         if (count_ + 1 == language.pointer)
-            put(item.from, item.to, "register", now_->pointer, "to " + (memory ? fmt::format("0x{:0{}X}", now_->pointer, language.pointer * 2) : nameOf(language, now_->pointer)));
+            put(item.from, item.to, "register", devices_[now_].pointer, "to " + (memory ? fmt::format("0x{:0{}X}", devices_[now_].pointer, language.pointer * 2) : nameOf(language, devices_[now_].pointer)));
         return;
     }
     put(item.from, item.to, "register", item.value,
-        memory ? fmt::format("0x{:0{}X}: 0x{:02X}{}", now_->pointer, language.pointer * 2, value, value >= 32 && value < 127 ? fmt::format(" '{}'", static_cast<char>(value)) : std::string())
-               : fmt::format("{} {} 0x{:02X}", nameOf(language, now_->pointer), reading_ ? "is" : "=", value));
-    now_->pointer = !memory && now_->pointer >= language.last() ? 0 : now_->pointer + 1;
+        memory ? fmt::format("0x{:0{}X}: 0x{:02X}{}", devices_[now_].pointer, language.pointer * 2, value, value >= 32 && value < 127 ? fmt::format(" '{}'", static_cast<char>(value)) : std::string())
+               : fmt::format("{} {} 0x{:02X}", nameOf(language, devices_[now_].pointer), reading_ ? "is" : "=", value));
+    devices_[now_].pointer = !memory && devices_[now_].pointer >= language.last() ? 0 : devices_[now_].pointer + 1;
 }
 
 // The expander's lines become the display's.
@@ -148,9 +141,15 @@ void PartLanguage::displayByte(const Decoded& item)
     if (reading_)
         return;
     // Roles of the decoder: RS, E, D4 to D7, RW; E last, as it takes over what the others show.
+    tape::Decoder& display = *devices_[now_].display;
+    display.out = [this](Decoded told) {
+        told.meaning = true;
+        if (out)
+            out(told);
+    };
     constexpr std::array<std::pair<std::size_t, unsigned>, 7> kLines{{{0, 0}, {6, 1}, {2, 4}, {3, 5}, {4, 6}, {5, 7}, {1, 2}}};
     for (const auto& [role, bit] : kLines)
-        now_->display->edge(role, ((item.value >> bit) & 1) != 0, item.to);
+        display.edge(role, ((item.value >> bit) & 1) != 0, item.to);
 }
 
 void PartLanguage::commandByte(const Decoded& item, std::uint8_t value)
@@ -158,7 +157,7 @@ void PartLanguage::commandByte(const Decoded& item, std::uint8_t value)
     if (left_ > 0) {
         arguments_ += fmt::format("{}{:02X}", arguments_.empty() ? " 0x" : "", value);
         command_->to = item.to;
-        if (--left_ == 0 && now_->device.language->form == Language::Form::displayCommands)
+        if (--left_ == 0 && devices_[now_].device.language->form == Language::Form::displayCommands)
             endCommand();
         return;
     }
@@ -166,9 +165,9 @@ void PartLanguage::commandByte(const Decoded& item, std::uint8_t value)
     command_ = item;
     arguments_.clear();
     runBytes_ = 0;
-    const Language::Name* name = now_->device.language->find(value);
+    const Language::Name* name = devices_[now_].device.language->find(value);
     left_ = name == nullptr ? 0 : name->takes;
-    if (left_ == 0 && now_->device.language->form == Language::Form::displayCommands)
+    if (left_ == 0 && devices_[now_].device.language->form == Language::Form::displayCommands)
         endCommand();
 }
 
@@ -193,9 +192,9 @@ void PartLanguage::cardByte(const Decoded& item)
 
 void PartLanguage::endCommand()
 {
-    if (!command_ || now_ == nullptr)
+    if (!command_ || now_ == kNobody)
         return;
-    const Language& language = *now_->device.language;
+    const Language& language = *devices_[now_].device.language;
     std::string text = nameOf(language, static_cast<std::uint32_t>(command_->value)) + arguments_;
     if (language.form == Language::Form::commands && runBytes_ > 0)
         text += fmt::format(", {} byte{}", runBytes_, runBytes_ == 1 ? "" : "s");

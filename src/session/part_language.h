@@ -27,15 +27,27 @@ public:
     };
     explicit PartLanguage(std::vector<Device> devices);
 
+    // Its items have `meaning` true.
     void take(const tape::Decoded& item);
     std::function<void(const tape::Decoded&)> out;
+    // One that stands where this one stands, and that nobody hears yet.
+    [[nodiscard]] std::unique_ptr<PartLanguage> copy() const
+    {
+        auto made = std::unique_ptr<PartLanguage>(new PartLanguage(*this));
+        made->out = nullptr;
+        return made;
+    }
 
 private:
     struct Spoken {
         Device device;
         std::uint32_t pointer = 0;
         std::unique_ptr<tape::Decoder> display;
+
+        explicit Spoken(Device d) : device(std::move(d)) {}
+        Spoken(const Spoken& o) : device(o.device), pointer(o.pointer), display(o.display == nullptr ? nullptr : o.display->copy()) {}
     };
+    PartLanguage(const PartLanguage&) = default;
     void begin();
     void end();
     void byte(const tape::Decoded& item);
@@ -47,8 +59,9 @@ private:
     void endCommand();
     void endRun();
 
+    static constexpr std::size_t kNobody = SIZE_MAX;
     std::vector<Spoken> devices_;
-    Spoken* now_ = nullptr;
+    std::size_t now_ = kNobody;  // who is spoken to
     bool reading_ = false;
     unsigned count_ = 0;              // bytes of this transfer
     // A command that is not whole yet, or a run of bytes that belong together.

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "session/lane_logs.h"
 #include "session/merged_edges.h"
 #include "session/part_language.h"
 
@@ -16,8 +17,9 @@ using kernel::fail;
 
 namespace {
 
-// More edges than this in a window and bytes cannot be told apart.
+// More edges than this in a window and bytes cannot be told apart; more items likewise.
 constexpr std::size_t kMostEdges = 24'000;
+constexpr std::size_t kMostItems = 6'000;
 // A decoder listens so long before the window that it has found its feet.
 constexpr std::size_t kLeadEdges = 1500;
 constexpr std::size_t kMostValues = 4000;
@@ -72,7 +74,48 @@ std::string missingPin(const Session& session, const LaneSpec& spec)
     return {};
 }
 
-void readDecoded(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
+// The lane's log, where that has in it what was said from one instant to another but for a little at the end.
+const LaneLog* logOf(const Session& session, const std::string& text, Time from, Time to, std::size_t mostEdges)
+{
+    const LaneLog* const log = session.laneLog(text);
+    const bool known = log != nullptr && (log->knownFrom() == Time{} || log->knownFrom() < from) && log->edgesTo(session.tape(), to) <= mostEdges;
+    return known ? log : nullptr;
+}
+
+// Where something goes on in the lane, at any zoom: on the line that selects where there is one, else on the clock, else on the first. And what stands out.
+void readCrowded(const Session& session, const LaneSpec& spec, const std::vector<tape::ChannelId>& channels, const LaneLog& log, const Window& window, ReadLane& lane)
+{
+    lane.crowded = true;
+    const std::size_t clock = tape::decoderKind(spec.decoder.kind)->clock;
+    const bool selected = spec.decoder.kind == "spi" && channels.size() > 3 && channels[3] != UINT32_MAX;
+    const tape::ChannelId channel = channels[selected ? 3 : clock < channels.size() ? clock : 0];
+    lane.columns = session.tape().columns(channel, window.from, window.to, std::max<std::size_t>(window.columns, 1));
+    for (tape::Column& c : lane.columns)
+        c.first = c.last = c.edges > 0 || (selected && c.first == 0) ? 1 : 0;
+    lane.outstanding = log.items().outstanding(window.from, window.to, 1000);
+}
+
+// False: too much.
+bool readLogged(const Session& session, const LaneLog& log, const Window& window, ReadLane& lane)
+{
+    const auto [begin, end] = log.items().around(window.from, window.to);
+    if (end - begin > kMostItems + 2 * tape::ReadLog::kChunkItems)
+        return false;
+    const auto take = [&](const tape::Decoded& item) {
+        if (item.to >= window.from && item.from <= window.to)
+            (item.meaning ? lane.meaning : lane.items).push_back(item);
+    };
+    for (std::uint64_t i = begin; i < end; ++i)
+        take(log.items().item(i));
+    log.tail(session.tape(), std::min(window.to, session.latest()), take);
+    if (lane.items.size() <= kMostItems)
+        return true;
+    lane.items.clear();
+    lane.meaning.clear();
+    return false;
+}
+
+void readDecoded(const Session& session, const std::string& text, const LaneSpec& spec, const Window& window, ReadLane& lane)
 {
     const std::vector<tape::ChannelId> channels = channelsOf(session, spec);
     const tape::Tape& tape = session.tape();
@@ -82,6 +125,12 @@ void readDecoded(const Session& session, const LaneSpec& spec, const Window& win
         if (c != UINT32_MAX)
             names.push_back(tape.name(c));
     lane.lines = fmt::format("{}", fmt::join(names, " "));
+    if (const LaneLog* log = logOf(session, text, window.from, std::min(window.to, session.latest()), kMostEdges); log != nullptr) {
+        lane.speaks = log->speaks();
+        if (!readLogged(session, *log, window, lane))
+            readCrowded(session, spec, channels, *log, window, lane);
+        return;
+    }
     if (lane.crowded = Merged(tape, channels, window.from, window.to).left() > kMostEdges; lane.crowded)
         return;
     std::vector<PartLanguage::Device> devices = devicesOn(session, spec.decoder);
@@ -355,9 +404,11 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
         if (spec)
             for (const tape::ChannelId c : channelsOf(session, *spec))
                 edges += c == UINT32_MAX ? 0 : session.tape().after(c, window.to) + 1;
+        const LaneLog* const log = session.laneLog(text);
+        const std::uint64_t items = log == nullptr ? 0 : log->at() >= std::min(window.to, session.latest()) ? UINT64_MAX : log->items().end();
         Kept& kept = kept_[text];
         const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable || window.to > session.world().now());
-        if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges) {
+        if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges || kept.items != items) {
             ReadLane lane;
             if (!spec) {
                 lane.trouble = spec.error().text();
@@ -365,7 +416,7 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
                 switch (spec->kind) {
                 case LaneSpec::Kind::pin: case LaneSpec::Kind::group: break;
                 case LaneSpec::Kind::functions: case LaneSpec::Kind::variable: readFound(session, lookback, *spec, window, lane); break;
-                case LaneSpec::Kind::decoded: readDecoded(session, *spec, window, lane); break;
+                case LaneSpec::Kind::decoded: readDecoded(session, text, *spec, window, lane); break;
                 case LaneSpec::Kind::volts: readVolts(lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;
                 case LaneSpec::Kind::interrupts: readInterrupts(session, *spec, window, lane); break;
@@ -373,7 +424,7 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
                 }
             }
             lane.text = text;
-            kept = {window, edges, std::make_shared<const ReadLane>(std::move(lane))};
+            kept = {window, edges, items, std::make_shared<const ReadLane>(std::move(lane))};
         }
         out.push_back(*kept.lane);
     }
@@ -395,15 +446,25 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
     }
     if (const std::string missing = missingPin(session, *spec); !missing.empty())
         return fail(text, missing);
-    const auto read = readOn(session, text, from, to, SIZE_MAX, [&](const tape::Decoded& item) {
-        if (item.to >= from)
+    bool goesOn = true;
+    const auto take = [&](const tape::Decoded& item) {
+        if (goesOn && item.to >= from && item.from <= to)
             out.push_back(item);
-        return out.size() < most;
-    });
+        return goesOn = out.size() < most;
+    };
+    if (const LaneLog* log = logOf(session, text, from, to, SIZE_MAX); log != nullptr) {
+        const auto [begin, end] = log->items().around(from, to);
+        for (std::uint64_t i = begin; i < end && goesOn; ++i)
+            (void)take(log->items().item(i));
+        if (goesOn)
+            log->tail(session.tape(), to, take);
+        return out;
+    }
+    const auto read = decodeLane(session, text, from, to, SIZE_MAX, take);
     return read ? Result<std::vector<tape::Decoded>>(std::move(out)) : tl::unexpected(read.error());
 }
 
-Result<Time> readOn(const Session& session, const std::string& text, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take)
+Result<Time> decodeLane(const Session& session, const std::string& text, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take)
 {
     const auto spec = parseLane(text);
     if (!spec)

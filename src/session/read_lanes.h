@@ -45,8 +45,9 @@ struct ReadLane {
     std::vector<tape::Decoded> items;         // what was read, or which interrupt, or which number
     std::vector<tape::Decoded> meaning;       // what that says to the part that it goes to (part_language.h)
     bool speaks = false;                      // there is such a part
-    bool crowded = false;                     // too much to be read: zoom in
+    bool crowded = false;                     // too much to be told one by one: zoom in
     std::vector<tape::Column> columns;        // where something goes on all the same: 1 while it does
+    std::vector<Time> outstanding;            // and where something stands out there: it breaks the protocol, or nobody acknowledged it
     std::vector<Time> edges;                  // of a capture, where they are few
     std::vector<tape::WaveColumn> wave;       // of a voltage
     double low = 0, high = 0;                 // and its bounds in the window
@@ -73,6 +74,7 @@ private:
     struct Kept {
         Window window;
         std::size_t edges = 0;   // of its lines, within reach
+        std::uint64_t items = 0; // that they have said, where that is known
         std::shared_ptr<const ReadLane> lane;
     };
     std::map<std::string, Kept> kept_;
@@ -82,11 +84,12 @@ private:
 inline constexpr std::string_view kUsualLanes = "usual";
 
 // Everything that a decoder lane has to say from one instant to another, at most `most` items; the first that did not fit is the last of them cut off.
-// What it says to the parts that it goes to stands among them.
+// What it says to the parts that it goes to stands among them. Of a lane that the session reads (lane_logs.h) what it has said is taken as it stands.
 [[nodiscard]] Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::string& lane, Time from, Time to, std::size_t most);
 
-// Decodes such a lane from `from` on, through at most `mostEdges` edges, and gives item by item to `take` until that says no. Where it has come to: `to`, or earlier.
-[[nodiscard]] Result<Time> readOn(const Session& session, const std::string& lane, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take);
+// Decodes such a lane from `from` on, through at most `mostEdges` edges, and gives item by item to `take` until that says no. Where it has come to: `to`, or earlier. What the session
+// has kept of the lane is not asked.
+[[nodiscard]] Result<Time> decodeLane(const Session& session, const std::string& lane, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take);
 
 // The same as a value change dump (IEEE 1364); false where the file cannot be written.
 [[nodiscard]] bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to);

@@ -4,15 +4,16 @@
 
 #include <fmt/format.h>
 
-#include "session/line_watch.h"
+#include "session/lane_logs.h"
 
 namespace bramix::session {
 
 using bench::World;
 
 Session::Session(const bench::Catalogue& catalogue, const SessionOptions& options)
-    : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), lineWatch_(std::make_unique<LineWatch>())
+    : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), laneLogs_(std::make_unique<LaneLogs>()), tapeBytes_(options.tapeBytes)
 {
+    laneLogs_->setBound(tapeBytes_ / 3);
 }
 
 Session::~Session() { (void)saveEeprom(); }
@@ -70,7 +71,7 @@ void Session::mapChannels(bool record)
     }
     buses_ = busLanes(*this);
     chooseWatched();
-    lineWatch_->clear();
+    laneLogs_->clear();
 }
 
 void Session::readSymbols()
@@ -115,11 +116,12 @@ void Session::branch()
     recorded_.clear();
     history_.dropAfter(now);
     tape_.dropAfter(now);
+    laneLogs_->dropAfter(now);
     reckonNesting();
     serialLog_.dropAfter(now);
     for (auto& [ref, waveform] : waveforms_)
         waveform.dropAfter(now);
-    std::erase_if(misread_, [now](const auto& m) { return m.second.time > now; });
+    std::erase_if(misread_, [now](const Misread& m) { return m.known > now; });
     latest_ = now;
     behind_ = false;
 }

@@ -37,14 +37,15 @@ struct SessionOptions {
     bool record = true;                    // keep a tape
     std::size_t tapeBytes = 64U << 20U;
     std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered
-    std::size_t watchedEdges = SIZE_MAX;   // of each bus, looked at in one piece of the run for what breaks its protocol; where there are more, some are passed over
+    std::size_t readEdges = SIZE_MAX;      // by watchLines() at one go; the rest is read later
 };
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
 inline constexpr std::uint16_t kRewound = UINT16_MAX;
 
 struct Recording;
-class LineWatch;
+class LaneLog;
+class LaneLogs;
 
 // Among a chip's interrupts on the tape.
 inline constexpr tape::State kResetMark = 255;
@@ -86,7 +87,8 @@ public:
     [[nodiscard]] bench::World& world() { return *world_; }
     [[nodiscard]] const bench::World& world() const { return *world_; }
     [[nodiscard]] const tape::Tape& tape() const { return tape_; }
-    void setTapeBytes(std::size_t bytes) { tape_.setBound(bytes); }
+    // For edges and for what decoder lanes have said, together.
+    void setTapeBytes(std::size_t bytes);
     [[nodiscard]] const SerialLog& serialLog() const { return serialLog_; }
     [[nodiscard]] const std::vector<Input>& inputs() const { return inputs_; }
 
@@ -140,11 +142,13 @@ public:
 
     // Where a code address of a chip lies in its source.
     [[nodiscard]] debug::Place place(const std::string& chip, std::uint32_t code) const;
-    // The buses of the bench, which are watched for what breaks their protocols; and these decoder lanes too, from now on.
+    // The buses of the bench, which are read as the run goes on, and watched for what breaks their protocols; and these decoder lanes too, from now on.
     [[nodiscard]] const std::vector<BusLane>& buses() const { return buses_; }
     void alsoWatch(const std::vector<std::string>& lanes);
-    // Done after each piece of the run; again, where lanes have been added or there was more than one piece takes. False: there was nothing left to look at.
+    // Done after each piece of the run; again, where lanes have been added or there was more than one piece takes. False: there was nothing left to read.
     bool watchLines();
+    // What a lane that is read has said so far (lane_logs.h); null of any other.
+    [[nodiscard]] const LaneLog* laneLog(const std::string& lane) const;
     // The findings so far, with their sources.
     [[nodiscard]] std::vector<Finding> findings() const;
     // One line about the chip that has faulted; empty where none has.
@@ -239,8 +243,15 @@ private:
     std::vector<BenchFile> beginnings_;  // as they were when the run began
     std::vector<BusLane> buses_;
     std::vector<std::string> alsoWatched_, watched_;
-    std::unique_ptr<LineWatch> lineWatch_;
-    std::vector<std::pair<std::string, Finding>> misread_;  // what lanes have said that their protocols do not know, each lane once
+    std::unique_ptr<LaneLogs> laneLogs_;
+    std::size_t tapeBytes_;
+    std::size_t logBytes_ = 0;  // of which so much is taken by what lanes have said
+    struct Misread {
+        std::string lane;
+        Finding finding;
+        Time known{};  // when it was over
+    };
+    std::vector<Misread> misread_;  // what lanes have said that their protocols do not know, each lane once
     std::vector<Finding> recorded_;      // of a recording that was opened: what lies ahead is noticed already
     bool onlyLooked_ = false;            // such a recording cannot be run again from its beginning
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered

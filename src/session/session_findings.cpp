@@ -3,7 +3,7 @@
 
 #include <fmt/format.h>
 
-#include "session/line_watch.h"
+#include "session/lane_logs.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -45,12 +45,22 @@ void Session::mute(Finding& f) const
     f.muted = part == nullptr || reason == part->mute.end() ? std::string() : reason->second.empty() ? "muted" : reason->second;
 }
 
+// What lanes have said has room within what the tape may take, as much as it uses and at most a third of it.
+void Session::setTapeBytes(std::size_t bytes)
+{
+    tapeBytes_ = bytes;
+    laneLogs_->setBound(bytes / 3);
+    tape_.setBound(bytes - std::min(logBytes_, bytes / 3));
+}
+
+const LaneLog* Session::laneLog(const std::string& lane) const { return laneLogs_->find(lane); }
+
 bool Session::watchLines()
 {
     if (!options_.record || building_)
         return false;
-    return lineWatch_->follow(*this, watched_, options_.watchedEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
-        if (std::any_of(misread_.begin(), misread_.end(), [&](const auto& m) { return m.first == lane; }))
+    const bool read = laneLogs_->follow(*this, watched_, options_.readEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
+        if (std::any_of(misread_.begin(), misread_.end(), [&](const Misread& m) { return m.lane == lane; }))
             return;
         // Told of the line, so that it can be gone to and muted as any finding of its part.
         Finding f;
@@ -60,18 +70,24 @@ bool Session::watchLines()
         f.time = wrong.from;
         f.message = fmt::format("{} on {} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), f.where, wrong.what, wrong.text);
         mute(f);
-        misread_.emplace_back(lane, f);
-        if (onFinding)
+        misread_.push_back({lane, f, wrong.to});
+        if (onFinding && !knows(f.time))
             onFinding(f);
     });
+    constexpr std::size_t kNotWorthIt = 256U << 10U;
+    if (const std::size_t bytes = laneLogs_->bytes(); bytes > logBytes_ + kNotWorthIt || bytes + kNotWorthIt < logBytes_) {
+        logBytes_ = bytes;
+        setTapeBytes(tapeBytes_);
+    }
+    return read;
 }
 
 std::vector<Finding> Session::findings() const
 {
     std::vector<Finding> out = world_->findings();
-    for (const auto& [lane, f] : misread_)
-        if (f.time <= world_->now()) {
-            out.push_back(f);
+    for (const Misread& m : misread_)
+        if (m.known <= world_->now()) {
+            out.push_back(m.finding);
             mute(out.back());
         }
     for (const Finding& f : recorded_)

@@ -2,12 +2,13 @@
 
 #include <algorithm>
 #include <cctype>
-#include <set>
+#include <deque>
 #include <sstream>
 
 #include <fmt/format.h>
 
 #include "kernel/units.h"
+#include "session/lane_logs.h"
 
 namespace bramix::session {
 
@@ -70,19 +71,8 @@ Found findPulse(const Session& session, tape::ChannelId channel, const TapeQuery
                 best = hit(end);
             continue;
         }
-        constexpr std::size_t kLookedAt = 5'000'000;
-        std::size_t looked = 0;
-        for (std::size_t i = tape.after(channel, query.from); i > 1 && looked < kLookedAt; --i, ++looked) {
-            if (i >= tape.count(channel))
-                continue;
-            const tape::Edge begin = tape.edge(channel, i - 1);
-            const auto length = tape.edge(channel, i).at - begin.at;
-            if (begin.at < query.from && begin.state == l && (length < least || length > most)) {
-                if (nearer(best, begin.at, query))
-                    best = hit(i);
-                break;
-            }
-        }
+        if (const std::size_t end = tape.findPulseBefore(channel, query.from, l, least, most); end < tape.count(channel) && nearer(best, tape.edge(channel, end - 1).at, query))
+            best = hit(end);
     }
     return best;
 }
@@ -151,97 +141,204 @@ bool findInterrupt(const Session& session, const TapeQuery& query, const std::st
         known = true;
         const tape::Tape& tape = session.tape();
         const tape::ChannelId channel = session.interruptsOf(chip);
-        const std::size_t at = tape.after(channel, query.forward ? query.from : query.from - tape::Duration(1));
-        const auto told = [&](std::size_t i) {
-            const tape::Edge e = tape.edge(channel, i);
-            // An outer one that goes on after an inner one is no new one.
-            if (!wanted[e.state] || !nearer(best, e.at, query))
-                return false;
-            best = TapeHit{e.at, fmt::format("{} of {}", vectors[e.state].name, session.world().chips()[chip].id)};
-            return true;
-        };
-        if (query.forward)
-            for (std::size_t i = at; i < tape.count(channel) && !told(i); ++i) {}
-        else
-            for (std::size_t i = at; i > 0 && !told(i - 1); --i) {}
+        const auto which = [&](std::uint32_t, std::uint16_t, tape::State state) { return wanted[state]; };
+        const std::size_t i = query.forward ? tape.nextWhere(channel, tape.after(channel, query.from), which) : tape.lastWhere(channel, tape.after(channel, query.from - tape::Duration(1)), which);
+        if (i < tape.count(channel))
+            if (const tape::Edge e = tape.edge(channel, i); nearer(best, e.at, query))
+                best = TapeHit{e.at, fmt::format("{} of {}", vectors[e.state].name, session.world().chips()[chip].id)};
     }
     return known;
 }
 
-// What a decoder lane reads: words in an item's text, or bytes one after the other with no others but marks between them. `reached` is drawn nearer to where it had
-// to stop.
-void findRead(const Session& session, const TapeQuery& query, const std::string& lane, const std::string& words, const std::string& bytes, Found& best, Time& reached)
-{
-    // Half a tenth of a second, so that whoever shares the thread does not wait; the search goes on from there.
-    constexpr std::size_t kMostEdges = 500'000, kFirstStretch = 20'000;
-    const auto spec = parseLane(lane);
-    if (!spec || spec->kind != LaneSpec::Kind::decoded)
-        return;
-    std::vector<tape::Decoded> row;  // as many data items as there are bytes
-    const auto matches = [&](const tape::Decoded& item) -> std::optional<tape::Decoded> {
-        if (bytes.empty())
-            return lower(item.text).find(words) != std::string::npos ? std::optional(item) : std::nullopt;
-        static const std::set<std::string> kNotData{"stretch", "part", "register", "command", "data", "instruction", "baud"};
-        const bool display = spec->decoder.kind == "hd44780";
-        if (item.from == item.to || (!display && kNotData.contains(item.what)))
+// What a decoder lane reads: words in an item's text, or bytes one after the other with no others but marks between them.
+class ReadSearch {
+public:
+    ReadSearch(const Session& session, const TapeQuery& query, const std::string& lane, const std::string& words, const std::string& bytes)
+        : session_(session), query_(query), lane_(lane), words_(words), bytes_(bytes)
+    {
+        if (auto spec = parseLane(lane); spec && spec->kind == LaneSpec::Kind::decoded)
+            spec_ = std::move(*spec);
+    }
+
+    // `reached` is drawn nearer to where it had to stop.
+    void find(Found& best, Time& reached)
+    {
+        if (spec_.kind != LaneSpec::Kind::decoded)
+            return;
+        const LaneLog* log = session_.laneLog(lane_);
+        if (log != nullptr && log->at() <= log->knownFrom())
+            log = nullptr;
+        if (query_.forward) {
+            // First what a log has forgotten, then the log, then what is not in it yet.
+            Time from = query_.from;
+            if (log != nullptr && log->knownFrom() != Time{} && from <= log->knownFrom()) {
+                // As far as a row can reach that begins in what is forgotten.
+                const tape::ReadLog& items = log->items();
+                const std::uint64_t few = items.first() + bytes_.size() + 100;
+                const Time handedOver = few < items.end() ? std::max(items.item(few).to, log->knownFrom()) : log->at();
+                if (decodeOn(from, handedOver, best, reached) || reached < handedOver)
+                    return;
+                from = log->knownFrom();
+            }
+            if (log != nullptr && from < log->at()) {
+                if (const auto hit = inLog(*log, from))
+                    return take(*log, *hit, best);
+                // A row may begin in the log and end after it.
+                from = std::max(from, beforeRows(*log));
+            }
+            (void)decodeOn(from, session_.latest(), best, reached);
+            return;
+        }
+        if (log == nullptr) {
+            decodeBack(query_.from, best, reached);
+            return;
+        }
+        if (query_.from > log->at()) {
+            const Time known = std::min(log->at(), beforeRows(*log));
+            Found nearest;
+            decodeAll(known, query_.from, nearest);
+            if (nearest) {
+                if (nearer(best, nearest->at, query_))
+                    best = nearest;
+                return;
+            }
+        }
+        if (const auto hit = inLog(*log, query_.from))
+            return take(*log, *hit, best);
+        if (log->knownFrom() > session_.tape().knownFrom())
+            decodeBack(std::min(query_.from, log->knownFrom()), best, reached);
+    }
+
+private:
+    // A twentieth of a second, so that whoever shares the thread does not wait; the search goes on from there.
+    static constexpr std::size_t kMostEdges = 1'000'000;
+    static constexpr std::size_t kFirstStretch = 20'000;
+
+    [[nodiscard]] int codeOf(std::string_view what, std::uint64_t value, std::string_view text, bool meaning) const
+    {
+        if (bytes_.empty())
+            return lower(std::string(text)).find(words_) != std::string::npos ? 1 : -1;
+        const auto& carriers = tape::decoderKind(spec_.decoder.kind)->carriers;
+        return meaning || std::find(carriers.begin(), carriers.end(), what) == carriers.end() ? -1 : static_cast<int>(value & 0xFF);
+    }
+    [[nodiscard]] std::vector<int> row() const
+    {
+        if (bytes_.empty())
+            return {1};
+        std::vector<int> out;
+        for (const char c : bytes_)
+            out.push_back(static_cast<unsigned char>(c));
+        return out;
+    }
+    [[nodiscard]] std::optional<tape::ReadLog::Hit> inLog(const LaneLog& log, Time from) const
+    {
+        return log.items().find(from, query_.forward, row(), [this](const tape::ReadLog::Word& w) { return codeOf(w.what, w.value, w.text, w.meaning); });
+    }
+    // Before the last item with which a row could begin in the log that is not whole there.
+    [[nodiscard]] Time beforeRows(const LaneLog& log) const
+    {
+        const tape::ReadLog& items = log.items();
+        std::size_t carriers = 0;
+        Time from = log.at();
+        for (std::uint64_t i = items.end(); i > items.first() && carriers < row().size(); --i) {
+            const tape::Decoded item = items.item(i - 1);
+            carriers += codeOf(item.what, item.value, item.text, item.meaning) >= 0 ? 1 : 0;
+            from = std::min(from, item.from);
+            constexpr std::uint64_t kFarEnough = 1000;
+            if (items.end() - i > kFarEnough + bytes_.size())
+                break;
+        }
+        return from - tape::Duration(1);
+    }
+    void take(const LaneLog& log, const tape::ReadLog::Hit& hit, Found& best) const
+    {
+        if (nearer(best, hit.at, query_))
+            best = told(log.items().item(hit.number));
+    }
+    [[nodiscard]] TapeHit told(const tape::Decoded& item) const { return TapeHit{item.from, spec_.decoder.kind + ": " + item.text, false}; }
+
+    // The row's first item, when its last one comes.
+    std::optional<tape::Decoded> matches(const tape::Decoded& item)
+    {
+        const int code = codeOf(item.what, item.value, item.text, item.meaning);
+        if (bytes_.empty())
+            return code == 1 ? std::optional(item) : std::nullopt;
+        if (code < 0)
             return std::nullopt;
-        row.push_back(item);
-        if (row.size() > bytes.size())
-            row.erase(row.begin());
-        for (std::size_t i = 0; i < bytes.size(); ++i)
-            if (row.size() < bytes.size() || (row[i].value & 0xFF) != static_cast<std::uint8_t>(bytes[i]))
+        row_.push_back(item);
+        if (row_.size() > bytes_.size())
+            row_.pop_front();
+        for (std::size_t i = 0; i < bytes_.size(); ++i)
+            if (row_.size() < bytes_.size() || (row_[i].value & 0xFF) != static_cast<std::uint8_t>(bytes_[i]))
                 return std::nullopt;
-        return row.front();
-    };
-    const auto told = [&](const tape::Decoded& item) { best = TapeHit{item.from, spec->decoder.kind + ": " + item.text, false}; };
-    if (query.forward) {
+        return row_.front();
+    }
+    // Forward through edges; true when there it is.
+    bool decodeOn(Time from, Time to, Found& best, Time& reached)
+    {
         bool hit = false;
-        const auto to = readOn(session, lane, query.from, session.latest(), kMostEdges, [&](const tape::Decoded& item) {
+        row_.clear();
+        const auto come = decodeLane(session_, lane_, from, to, kMostEdges, [&](const tape::Decoded& item) {
             const auto found = matches(item);
-            if (!found || found->from <= query.from)
+            if (!found || found->from <= query_.from)
                 return true;
-            if (nearer(best, found->from, query))
-                told(*found);
+            if (nearer(best, found->from, query_))
+                best = told(*found);
             hit = true;
             return false;
         });
-        if (to && !hit)
-            reached = std::min(reached, *to);
-        return;
+        if (come && !hit)
+            reached = std::min(reached, *come);
+        return hit;
     }
-    // Backwards in stretches, each twice as long as the one after it.
-    const tape::Tape& tape = session.tape();
-    const auto stretchBegin = [&](Time end, std::size_t edges) {
-        Time begin = tape.knownFrom();
-        for (const bench::PinRef& pin : spec->pins)
-            if (const tape::ChannelId c = pin.part.empty() ? UINT32_MAX : session.channelOf(pin); c != UINT32_MAX)
-                if (const std::size_t at = tape.after(c, end); at > edges)
-                    begin = std::max(begin, tape.edge(c, at - edges).at);
-        return begin;
-    };
-    Time end = query.from;
-    for (std::size_t edges = kFirstStretch, all = 0; all < kMostEdges; all += edges, edges *= 2) {
-        const Time begin = stretchBegin(end, edges);
-        std::optional<tape::Decoded> last;
-        row.clear();
-        (void)readOn(session, lane, begin, query.from, SIZE_MAX, [&](const tape::Decoded& item) {
-            if (item.from >= query.from)
+    // The last one in a stretch, before the query's instant.
+    void decodeAll(Time begin, Time end, Found& last)
+    {
+        row_.clear();
+        (void)decodeLane(session_, lane_, begin, end, SIZE_MAX, [&](const tape::Decoded& item) {
+            if (item.from >= query_.from)
                 return false;
-            if (auto found = matches(item); found && found->from < query.from && found->from >= begin)
-                last = std::move(found);
+            if (const auto found = matches(item); found && found->from < query_.from && found->from >= begin && (!last || found->from >= last->at))
+                last = told(*found);
             return true;
         });
-        if (last) {
-            if (nearer(best, last->from, query))
-                told(*last);
-            return;
-        }
-        if (begin <= tape.knownFrom())
-            return;
-        end = begin;
     }
-    reached = std::max(reached, end);
-}
+    // Backwards in stretches, each twice as long as the one after it.
+    void decodeBack(Time end, Found& best, Time& reached)
+    {
+        const tape::Tape& tape = session_.tape();
+        const auto stretchBegin = [&](Time before, std::size_t edges) {
+            Time begin = tape.knownFrom();
+            for (const bench::PinRef& pin : spec_.pins)
+                if (const tape::ChannelId c = pin.part.empty() ? UINT32_MAX : session_.channelOf(pin); c != UINT32_MAX)
+                    if (const std::size_t at = tape.after(c, before); at > edges)
+                        begin = std::max(begin, tape.edge(c, at - edges).at);
+            return begin;
+        };
+        const Time last = end;
+        for (std::size_t edges = kFirstStretch, all = 0; all < kMostEdges; all += edges, edges *= 2) {
+            const Time begin = stretchBegin(end, edges);
+            Found nearest;
+            decodeAll(begin, last, nearest);
+            if (nearest) {
+                if (nearer(best, nearest->at, query_))
+                    best = nearest;
+                return;
+            }
+            if (begin <= tape.knownFrom())
+                return;
+            end = begin;
+        }
+        reached = std::max(reached, end);
+    }
+
+    const Session& session_;
+    const TapeQuery& query_;
+    const std::string& lane_;
+    const std::string &words_, &bytes_;
+    LaneSpec spec_;
+    std::deque<tape::Decoded> row_;  // as many of those that count as there are bytes
+};
 
 }  // namespace
 
@@ -280,9 +377,9 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
         if (code.empty())
             return fail(words[1], "is no line with code, and no function; expected one such as lock.c:42");
         const tape::Tape& tape = session.tape();
-        const auto which = [&](std::uint32_t at, std::uint16_t actor) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
+        const auto which = [&](std::uint32_t at, std::uint16_t actor, tape::State) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
         for (tape::ChannelId c = 0; c < tape.channelCount(); ++c)
-            if (const std::size_t i = query.forward ? tape.nextMadeBy(c, tape.after(c, query.from), which) : tape.lastMadeBy(c, tape.after(c, query.from - tape::Duration(1)), which); i < tape.count(c))
+            if (const std::size_t i = query.forward ? tape.nextWhere(c, tape.after(c, query.from), which) : tape.lastWhere(c, tape.after(c, query.from - tape::Duration(1)), which); i < tape.count(c))
                 if (const tape::Edge e = tape.edge(c, i); nearer(best, e.at, query))
                     best = TapeHit{e.at, fmt::format("{} {}", tape.name(c), e.state == 1 ? "rises" : e.state == 0 ? "falls" : "changes")};
         return best;
@@ -304,7 +401,7 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
     const std::string wanted = lower(text);
     Time reached = query.forward ? session.latest() : session.tape().knownFrom();
     for (const std::string& lane : query.reads)
-        findRead(session, query, lane, wanted, bytes, best, reached);
+        ReadSearch(session, query, lane, wanted, bytes).find(best, reached);
     // Beyond where a lane has been looked through there may be something nearer.
     if (best && (query.forward ? best->at <= reached : best->at >= reached))
         return best;
@@ -352,10 +449,10 @@ std::vector<MadeEdges> edgesMadeBy(const Session& session, const std::vector<Cod
 {
     std::vector<MadeEdges> out;
     const tape::Tape& tape = session.tape();
-    const auto which = [&](std::uint32_t at, std::uint16_t actor) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
+    const auto which = [&](std::uint32_t at, std::uint16_t actor, tape::State) { return std::any_of(code.begin(), code.end(), [&](const CodeOfLine& c) { return c.has(at, actor); }); };
     for (tape::ChannelId c = 0; c < tape.channelCount(); ++c) {
         MadeEdges made{tape.name(c), 0};
-        for (std::size_t i = tape.nextMadeBy(c, 0, which); i < tape.count(c) && most > 0; i = tape.nextMadeBy(c, i + 1, which), --most)
+        for (std::size_t i = tape.nextWhere(c, 0, which); i < tape.count(c) && most > 0; i = tape.nextWhere(c, i + 1, which), --most)
             ++made.count;
         if (made.count > 0)
             out.push_back(std::move(made));

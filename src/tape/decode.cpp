@@ -21,17 +21,17 @@ struct Known {
 const std::vector<Known>& known()
 {
     static const std::vector<Known> all{
-        {{"uart", {"RX"}, {{"baud", "auto"}, {"bits", "8"}, {"parity", "none"}, {"stop", "1"}, {"invert", "no"}}}, makeUartDecoder},
-        {{"i2c", {"SDA", "SCL"}, {}, 1}, makeTwoWireDecoder},
-        {{"spi", {"SCK", "MOSI", "MISO?", "CS?"}, {{"mode", "0"}, {"order", "msb"}}, 0}, makeSpiDecoder},
-        {{"1-wire", {"DQ"}, {}}, makeOneWireDecoder},
-        {{"ws2812", {"DIN"}, {{"colors", "grb"}}}, makePixelDecoder},
-        {{"apa102", {"CI", "DI"}, {}, 0}, makeClockedPixelDecoder},
-        {{"pwm", {"OUT"}, {}}, makePulseDecoder},
-        {{"servo", {"SIG"}, {}}, makeServoDecoder},
-        {{"quadrature", {"A", "B"}, {}}, makeQuadratureDecoder},
-        {{"dht", {"DATA"}, {{"type", "22"}}}, makeHumidityDecoder},
-        {{"hd44780", {"RS", "E", "D4", "D5", "D6", "D7", "RW?", "D0?", "D1?", "D2?", "D3?"}, {}, 1}, makeDisplayDecoder},
+        {{"uart", {"RX"}, {{"baud", "auto"}, {"bits", "8"}, {"parity", "none"}, {"stop", "1"}, {"invert", "no"}}, SIZE_MAX, {"byte"}}, makeUartDecoder},
+        {{"i2c", {"SDA", "SCL"}, {}, 1, {"address", "byte"}}, makeTwoWireDecoder},
+        {{"spi", {"SCK", "MOSI", "MISO?", "CS?"}, {{"mode", "0"}, {"order", "msb"}}, 0, {"byte"}}, makeSpiDecoder},
+        {{"1-wire", {"DQ"}, {}, SIZE_MAX, {"byte"}}, makeOneWireDecoder},
+        {{"ws2812", {"DIN"}, {{"colors", "grb"}}, SIZE_MAX, {"pixel"}}, makePixelDecoder},
+        {{"apa102", {"CI", "DI"}, {}, 0, {"pixel"}}, makeClockedPixelDecoder},
+        {{"pwm", {"OUT"}, {}, SIZE_MAX, {"period"}}, makePulseDecoder},
+        {{"servo", {"SIG"}, {}, SIZE_MAX, {"pulse"}}, makeServoDecoder},
+        {{"quadrature", {"A", "B"}, {}, SIZE_MAX, {"step"}}, makeQuadratureDecoder},
+        {{"dht", {"DATA"}, {{"type", "22"}}, SIZE_MAX, {"frame"}}, makeHumidityDecoder},
+        {{"hd44780", {"RS", "E", "D4", "D5", "D6", "D7", "RW?", "D0?", "D1?", "D2?", "D3?"}, {}, 1, {"instruction", "data", "status", "read"}}, makeDisplayDecoder},
     };
     return all;
 }

@@ -27,6 +27,7 @@ struct Decoded {
     std::uint64_t value = 0;
     std::string text;         // for a person: "0x3c write", "#ff8000", "1.5 ms, 90°"
     bool good = true;
+    bool meaning = false;     // not what the line says, but what that means to the part that it goes to
     bool operator==(const Decoded&) const = default;
 };
 
@@ -38,6 +39,8 @@ public:
     virtual void edge(std::size_t role, bool level, Time at) = 0;
     // Nothing more will come up to this instant: gives out what is complete by then.
     virtual void finish(Time /*at*/) {}
+    // One that stands where this one stands, in the midst of whatever comes, and that nobody hears yet.
+    [[nodiscard]] virtual std::unique_ptr<Decoder> copy() const = 0;
 
     std::function<void(const Decoded&)> out;
 
@@ -54,6 +57,7 @@ struct DecoderKind {
     std::vector<std::string> roles;                // "SDA", "SCL"
     std::map<std::string, std::string> options;    // with what they are if not given
     std::size_t clock = SIZE_MAX;                  // the role that tells when the others count; SIZE_MAX: none
+    std::vector<std::string> carriers;             // those of its items whose values are what is sent, one after the other
 };
 
 // Of one that there is, or null.

@@ -1,6 +1,7 @@
 // Buses with a clock, and the one wire that is its own.
 #include <algorithm>
 #include <optional>
+#include <string_view>
 
 #include <fmt/format.h>
 
@@ -10,10 +11,15 @@ namespace bramix::tape {
 
 namespace {
 
-std::string hex(std::uint64_t byte) { return fmt::format("0x{:02x}", byte); }
+// Bytes are many.
+std::string hex(std::uint64_t byte)
+{
+    static constexpr std::string_view kDigits = "0123456789abcdef";
+    return {'0', 'x', kDigits[byte >> 4U & 15U], kDigits[byte & 15U]};
+}
 
 // NXP UM10204: data hold while SCL is high; a change of SDA then is a start (falling) or a stop (rising).
-class TwoWireDecoder final : public Decoder {
+class TwoWireDecoder final : public CopiedDecoder<TwoWireDecoder> {
 public:
     void edge(std::size_t role, bool level, Time at) override
     {
@@ -73,11 +79,11 @@ private:
             ++bits_;
             return;
         }
-        const char* const answer = sda_ ? "nack" : "ack";
+        const char* const answer = sda_ ? ", nack" : ", ack";
         if (address_)
-            put(first_, at, "address", byte_ >> 1U, fmt::format("{} {}, {}", hex(byte_ >> 1U), (byte_ & 1U) != 0 ? "read" : "write", answer));
+            put(first_, at, "address", byte_ >> 1U, hex(byte_ >> 1U) + ((byte_ & 1U) != 0 ? " read" : " write") + answer);
         else
-            put(first_, at, "byte", byte_, fmt::format("{}, {}", hex(byte_), answer));
+            put(first_, at, "byte", byte_, hex(byte_) + answer);
         address_ = false;
         bits_ = 0;
         byte_ = 0;
@@ -94,7 +100,7 @@ private:
     Time first_{};
 };
 
-class SpiDecoder final : public Decoder {
+class SpiDecoder final : public CopiedDecoder<SpiDecoder> {
 public:
     SpiDecoder(unsigned mode, bool lsbFirst) : idleHigh_((mode & 2U) != 0), samplesOnRise_(mode == 0 || mode == 3), lsbFirst_(lsbFirst), sck_(idleHigh_) {}
 
@@ -127,7 +133,7 @@ public:
         out_ = shift(out_, mosi_);
         in_ = shift(in_, miso_);
         if (++bits_ == 8) {
-            put(first_, at, "byte", out_, fmt::format("{} out, {} in", hex(out_), hex(in_)));
+            put(first_, at, "byte", out_, hex(out_) + " out, " + hex(in_) + " in");
             bits_ = 0;
         }
     }
@@ -143,7 +149,7 @@ private:
 };
 
 // Maxim's application note 126: reset at least 480 us low, presence 60 to 240 us low, slots sampled 15 us after they begin, lowest bit first.
-class OneWireDecoder final : public Decoder {
+class OneWireDecoder final : public CopiedDecoder<OneWireDecoder> {
 public:
     void edge(std::size_t, bool level, Time at) override
     {
@@ -190,7 +196,7 @@ private:
 };
 
 // A frame of 32 bits a light, 111 and five bits of brightness first, then blue, green, red; 32 zeros begin anew.
-class ClockedPixelDecoder final : public Decoder {
+class ClockedPixelDecoder final : public CopiedDecoder<ClockedPixelDecoder> {
 public:
     void edge(std::size_t role, bool level, Time at) override
     {

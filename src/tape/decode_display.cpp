@@ -34,7 +34,7 @@ std::string instruction(unsigned b)
     return (b & 0x02) != 0 ? "home" : (b & 0x01) != 0 ? "clear" : "nothing";
 }
 
-class DisplayDecoder final : public Decoder {
+class DisplayDecoder final : public CopiedDecoder<DisplayDecoder> {
 public:
     void edge(std::size_t role, bool level, Time at) override
     {

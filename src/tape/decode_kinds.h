@@ -10,6 +10,18 @@
 
 namespace bramix::tape {
 
+// What each decoder is made from: it can be copied as it stands.
+template <class Self>
+class CopiedDecoder : public Decoder {
+public:
+    [[nodiscard]] std::unique_ptr<Decoder> copy() const final
+    {
+        auto made = std::make_unique<Self>(static_cast<const Self&>(*this));
+        made->out = nullptr;
+        return made;
+    }
+};
+
 // Values have been checked for their shape: numbers are numbers.
 using Options = std::map<std::string, std::string>;
 using MadeDecoder = kernel::Result<std::unique_ptr<Decoder>>;

@@ -18,7 +18,7 @@ using namespace std::chrono_literals;
 std::string seconds(Duration d) { return kernel::formatQuantity(kernel::seconds(d), kernel::Unit::second, 4); }
 
 // WS2812B data sheet: 0.4 us high is 0, 0.8 us is 1, each within 0.15 us; a pause of 50 us (280 us of later ones) shows what has come.
-class PixelDecoder final : public Decoder {
+class PixelDecoder final : public CopiedDecoder<PixelDecoder> {
 public:
     explicit PixelDecoder(bool redFirst) : redFirst_(redFirst) {}
 
@@ -76,7 +76,7 @@ private:
 };
 
 // From rise to rise. The value is the duty in ten-thousandths.
-class PulseDecoder final : public Decoder {
+class PulseDecoder final : public CopiedDecoder<PulseDecoder> {
 public:
     void edge(std::size_t, bool level, Time at) override
     {
@@ -86,9 +86,12 @@ public:
             return;
         }
         if (rose_ && fell_) {
-            const double period = kernel::seconds(at - *rose_), high = kernel::seconds(*fell_ - *rose_);
-            put(*rose_, at, "period", static_cast<std::uint64_t>(std::llround(high / period * 1e4)),
-                fmt::format("{}, {:.2f} %", kernel::formatQuantity(1 / period, kernel::Unit::hertz, 5), high / period * 100));
+            const std::pair lengths(at - *rose_, *fell_ - *rose_);
+            const double period = kernel::seconds(lengths.first), high = kernel::seconds(lengths.second);
+            // As a rule one period is as the one before.
+            if (std::exchange(told_, lengths) != lengths)
+                text_ = fmt::format("{}, {:.2f} %", kernel::formatQuantity(1 / period, kernel::Unit::hertz, 5), high / period * 100);
+            put(*rose_, at, "period", static_cast<std::uint64_t>(std::llround(high / period * 1e4)), text_);
         }
         rose_ = at;
         fell_.reset();
@@ -96,10 +99,12 @@ public:
 
 private:
     std::optional<Time> rose_, fell_;
+    std::pair<Duration, Duration> told_{};
+    std::string text_;
 };
 
 // 1 to 2 ms for a quarter turn, 1.5 ms in the middle; many take 0.5 to 2.5 ms for half a turn. The value is the width in microseconds.
-class ServoDecoder final : public Decoder {
+class ServoDecoder final : public CopiedDecoder<ServoDecoder> {
 public:
     void edge(std::size_t, bool level, Time at) override
     {
@@ -121,7 +126,7 @@ private:
 };
 
 // Two lines a quarter period apart: A before B counts up. The value is the count, as a signed number.
-class QuadratureDecoder final : public Decoder {
+class QuadratureDecoder final : public CopiedDecoder<QuadratureDecoder> {
 public:
     void edge(std::size_t role, bool level, Time at) override
     {
@@ -156,7 +161,7 @@ private:
 
 // DHT11 and DHT22: the host holds low 1 ms or more, the sensor answers 80 us low and 80 us high, then 40 bits, each 50 us low and 26 us (0) or 70 us (1) high, the
 // highest first; the last byte is the sum of the others.
-class HumidityDecoder final : public Decoder {
+class HumidityDecoder final : public CopiedDecoder<HumidityDecoder> {
 public:
     explicit HumidityDecoder(bool fine) : fine_(fine) {}
 

@@ -19,7 +19,7 @@ constexpr std::array kUsualBauds{300.0, 600.0, 1200.0, 2400.0, 4800.0, 9600.0, 1
 constexpr double kUsualWithin = 0.04;
 constexpr std::size_t kEdgesForBaud = 40;  // some characters' worth
 
-class UartDecoder final : public Decoder {
+class UartDecoder final : public CopiedDecoder<UartDecoder> {
 public:
     UartDecoder(std::optional<Duration> bit, unsigned bits, char parity, unsigned stops, bool inverted) : bit_(bit), bits_(bits), parity_(parity), stops_(stops), inverted_(inverted) {}
 

@@ -148,8 +148,31 @@ void PackedEdges::packApart(std::span<const Edge> edges)
     std::memcpy(data_.get() + kinds.size_bytes() + numbersSize, times.data(), times.size());
 }
 
+// The common form, with a loop for each width of number: what a decoder goes through when it reads a whole tape.
+template <unsigned kBits>
+void PackedEdges::unpack(std::size_t block, std::span<Edge, kBlock> out) const
+{
+    const Kind* const all = kinds();
+    const std::uint8_t* const numbers = data_.get() + kindCount_ * sizeof(Kind) + block * kBlock * kBits / 8;
+    Time at = marks_[block];
+    for (std::size_t i = 0; i < kBlock; ++i) {
+        const Kind& kind = all[numbers[i * kBits / 8] >> (i * kBits % 8) & ((1U << kBits) - 1)];
+        at += Duration(kind.since);
+        out[i] = {at, kind.code, kind.actor, kind.state};
+        if (i == 0)  // its mark tells when it is
+            out[0].at = at = marks_[block];
+    }
+}
+
 void PackedEdges::block(std::size_t block, std::span<Edge, kBlock> out) const
 {
+    if (unit_ == 0)
+        switch (bits_) {
+        case 1: return unpack<1>(block, out);
+        case 2: return unpack<2>(block, out);
+        case 4: return unpack<4>(block, out);
+        default: return unpack<8>(block, out);
+        }
     const Kind* const all = kinds();
     const std::uint8_t* const numbers = data_.get() + kindCount_ * sizeof(Kind);
     const std::uint8_t* time = numbers + kEdges * bits_ / 8 + places_[block];
@@ -157,18 +180,14 @@ void PackedEdges::block(std::size_t block, std::span<Edge, kBlock> out) const
     for (std::size_t i = 0; i < kBlock; ++i) {
         const Kind& kind = all[numberAt(numbers, block * kBlock + i, bits_)];
         if (i > 0) {
-            if (unit_ == 0) {
-                at += Duration(kind.since);
-            } else {
-                std::uint64_t units = 0;
-                for (unsigned shift = 0;; shift += 7) {
-                    const std::uint8_t byte = *time++;
-                    units |= static_cast<std::uint64_t>(byte & 0x7F) << shift;
-                    if ((byte & 0x80) == 0)
-                        break;
-                }
-                at += Duration(static_cast<std::int64_t>(units) * unit_);
+            std::uint64_t units = 0;
+            for (unsigned shift = 0;; shift += 7) {
+                const std::uint8_t byte = *time++;
+                units |= static_cast<std::uint64_t>(byte & 0x7F) << shift;
+                if ((byte & 0x80) == 0)
+                    break;
             }
+            at += Duration(static_cast<std::int64_t>(units) * unit_);
         }
         out[i] = {at, kind.code, kind.actor, kind.state};
     }

@@ -76,14 +76,14 @@ public:
     void block(std::size_t block, std::span<Edge, kBlock> out) const;
     // The last block that begins at or before t; 0 where none does.
     [[nodiscard]] std::size_t blockOf(Time t) const;
-    // Whether any edge was made by an instruction of which `which` says yes.
+    // Whether there is any edge of which `which` says yes, by who made it and what state it brought.
     template <class Which>
-    [[nodiscard]] bool anyCode(Which&& which) const
+    [[nodiscard]] bool anyEdge(Which&& which) const
     {
         for (std::size_t i = 0; i < kindCount_; ++i) {
             Kind kind;
             std::memcpy(&kind, data_.get() + i * sizeof(Kind), sizeof(Kind));
-            if (which(kind.code, kind.actor))
+            if (which(kind.code, kind.actor, kind.state))
                 return true;
         }
         return false;
@@ -100,6 +100,8 @@ private:
         bool operator==(const Kind&) const = default;
     };
 
+    template <unsigned kBits>
+    void unpack(std::size_t block, std::span<Edge, kBlock> out) const;
     void packKinds(std::span<const std::uint16_t> numbers, std::span<const Kind> kinds);
     void packApart(std::span<const Edge> edges);
     [[nodiscard]] const Kind* kinds() const { return reinterpret_cast<const Kind*>(data_.get()); }

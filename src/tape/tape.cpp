@@ -91,6 +91,22 @@ Edge Tape::edge(ChannelId id, std::size_t index) const
     return index >= packed ? c.open->edges[index - packed] : unpacked(id, index / PackedEdges::kBlock)[index % PackedEdges::kBlock];
 }
 
+std::size_t Tape::copy(ChannelId id, std::size_t index, std::span<Edge, PackedEdges::kBlock> out) const
+{
+    const Channel& c = channels_[id];
+    const std::size_t packed = c.packed.size() * kChunkEdges;
+    if (index >= packed) {
+        const std::size_t left = c.open == nullptr ? 0 : c.open->size - std::min(index - packed, c.open->size);
+        const std::size_t count = std::min(left, out.size());
+        std::copy_n(c.open == nullptr ? nullptr : c.open->begin() + (index - packed), count, out.begin());
+        return count;
+    }
+    const std::size_t within = index % kChunkEdges, skipped = within % PackedEdges::kBlock;
+    c.packed[index / kChunkEdges].block(within / PackedEdges::kBlock, out);
+    std::copy(out.begin() + static_cast<std::ptrdiff_t>(skipped), out.end(), out.begin());
+    return out.size() - skipped;
+}
+
 std::size_t Tape::after(ChannelId id, Time t) const
 {
     const Channel& c = channels_[id];
@@ -139,6 +155,31 @@ std::size_t Tape::findPulse(ChannelId id, Time from, State level, Duration least
         before = e.state;
         since = e.at;
         ++i;
+    }
+    return total;
+}
+
+std::size_t Tape::findPulseBefore(ChannelId id, Time before, State level, Duration least, Duration most) const
+{
+    const Channel& c = channels_[id];
+    const std::size_t total = count(id);
+    std::size_t i = std::min(after(id, before - Duration(1)), total == 0 ? 0 : total - 1);
+    while (i > 0) {
+        const std::size_t chunk = i / kChunkEdges;
+        if (i % kChunkEdges == kChunkEdges - 1 && chunk < c.packed.size()) {
+            const Widths& widths = c.packed[chunk].widths();
+            if (!(widths.shortest[level] < least || widths.longest[level] > most)) {
+                if (chunk == 0)
+                    break;
+                i -= kChunkEdges;
+                continue;
+            }
+        }
+        const Edge begin = edge(id, i - 1);
+        const Duration length = edge(id, i).at - begin.at;
+        if (begin.state == level && (length < least || length > most))
+            return i;
+        --i;
     }
     return total;
 }

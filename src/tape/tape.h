@@ -56,6 +56,8 @@ public:
     [[nodiscard]] std::size_t count(ChannelId id) const;
     // One that is near the last that was asked for of this channel costs next to nothing.
     [[nodiscard]] Edge edge(ChannelId id, std::size_t index) const;
+    // The edges from an index on as far as they lie in one piece; how many, none where there are no more. For who goes through very many.
+    std::size_t copy(ChannelId id, std::size_t index, std::span<Edge, PackedEdges::kBlock> out) const;
     // Index of the first edge after t; count() where there is none.
     [[nodiscard]] std::size_t after(ChannelId id, Time t) const;
     // What the channel showed at t; floating before anything is known.
@@ -66,20 +68,21 @@ public:
     // The end of the first low (`level` 0) or high (1) that is shorter than `least` or longer than `most` and ends after `from`: the index of the edge that ends
     // it, or count(). Chunks in which there is none are passed over.
     [[nodiscard]] std::size_t findPulse(ChannelId id, Time from, State level, Duration least, Duration most) const;
+    // The same, the last one that begins before an instant.
+    [[nodiscard]] std::size_t findPulseBefore(ChannelId id, Time before, State level, Duration least, Duration most) const;
 
-    // The first edge from an index on that was made by an instruction of which `which(code, actor)` says yes; count() where there is none. Chunks without one are
-    // passed over.
+    // The first edge from an index on of which `which(code, actor, state)` says yes; count() where there is none. Chunks without one are passed over.
     template <class Which>
-    [[nodiscard]] std::size_t nextMadeBy(ChannelId id, std::size_t index, Which&& which) const
+    [[nodiscard]] std::size_t nextWhere(ChannelId id, std::size_t index, Which&& which) const
     {
         const Channel& c = channels_[id];
         const std::size_t total = count(id);
         while (index < total) {
-            if (index % kChunkEdges == 0 && index / kChunkEdges < c.packed.size() && !c.packed[index / kChunkEdges].anyCode(which)) {
+            if (index % kChunkEdges == 0 && index / kChunkEdges < c.packed.size() && !c.packed[index / kChunkEdges].anyEdge(which)) {
                 index += kChunkEdges;
                 continue;
             }
-            if (const Edge e = edge(id, index); which(e.code, e.actor))
+            if (const Edge e = edge(id, index); which(e.code, e.actor, e.state))
                 return index;
             ++index;
         }
@@ -87,15 +90,15 @@ public:
     }
     // The same, the last before an index.
     template <class Which>
-    [[nodiscard]] std::size_t lastMadeBy(ChannelId id, std::size_t index, Which&& which) const
+    [[nodiscard]] std::size_t lastWhere(ChannelId id, std::size_t index, Which&& which) const
     {
         const Channel& c = channels_[id];
         while (index > 0) {
-            if (index % kChunkEdges == 0 && index / kChunkEdges <= c.packed.size() && !c.packed[index / kChunkEdges - 1].anyCode(which)) {
+            if (index % kChunkEdges == 0 && index / kChunkEdges <= c.packed.size() && !c.packed[index / kChunkEdges - 1].anyEdge(which)) {
                 index -= kChunkEdges;
                 continue;
             }
-            if (const Edge e = edge(id, index - 1); which(e.code, e.actor))
+            if (const Edge e = edge(id, index - 1); which(e.code, e.actor, e.state))
                 return index - 1;
             --index;
         }

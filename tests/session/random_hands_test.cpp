@@ -8,6 +8,7 @@
 #include "bench/document.h"
 #include "kernel/random.h"
 #include "session/edge_story.h"
+#include "session/heard_lane.h"
 #include "session/keeper_bench.h"
 #include "session/read_lanes.h"
 #include "session/recording.h"
@@ -34,7 +35,7 @@ private:
         SessionOptions options;
         options.folder = folder_;
         options.historyBytes = 16U << 20U;
-        options.watchedEdges = 5'000;
+        options.readEdges = 5'000;
         auto s = Session::open(document_, catalogue_, options);
         return s ? std::move(*s) : nullptr;
     }
@@ -184,6 +185,13 @@ private slots:
                 (void)(*opened)->travel(Time(Duration(below((latest - Time{}).count() + 1))));
                 break;
             }
+            }
+            // What is kept of lanes is what the tape says, whatever has been done.
+            if (step % 9 == 8) {
+                while (s->watchLines()) {}
+                for (const std::string& lane : lanes)
+                    if (const LaneLog* log = s->laneLog(lane); log != nullptr)
+                        QVERIFY2(itemsOf(*log) == heardUpTo(*s, lane, log->at()), qPrintable(QString("%1, step %2").arg(lane.c_str()).arg(step)));
             }
             QVERIFY(s->world().now() <= s->latest() && s->earliest() <= s->world().now());
         }

@@ -155,7 +155,7 @@ private slots:
             QVERIFY(lane.trouble.empty() && !lane.crowded);
             std::vector<tape::Decoded> wanted;
             for (const tape::Decoded& item : heard)
-                if (item.to >= Time(from) && item.to <= Time(to))
+                if (item.to >= Time(from) && item.from <= Time(to))  // to the end of what began there
                     wanted.push_back(item);
             QVERIFY(lane.items == wanted);
         }

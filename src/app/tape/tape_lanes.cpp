@@ -114,6 +114,8 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         say(text(lane.trouble), QColor(0xE0, 0x8A, 0x7A));
     else if (!lane.wave.empty())
         drawWave(painter, lane, row);
+    else if (lane.crowded && lane.name != "interrupts" && !lane.columns.empty())
+        drawCrowd(painter, lane, row);
     else if (!lane.columns.empty())
         drawLevels(painter, {lane.text, 0, lane.columns, {}}, row, QColor(0xD9, 0xB0, 0x8C));
     else if (lane.crowded && lane.items.empty())
@@ -213,6 +215,28 @@ void TapeView::drawFunctions(QPainter& painter, const session::ReadLane& lane, c
         painter.setPen(theme::kTapeGround);
         painter.drawText(block.adjusted(3, 0, -2, 0), Qt::AlignVCenter, metrics.elidedText(text(item.text), Qt::ElideRight, block.width() - 5));
     }
+}
+
+// More than can be told one by one: where the line speaks, and where something stands out.
+void TapeView::drawCrowd(QPainter& painter, const session::ReadLane& lane, const Row& row)
+{
+    const QRectF band(0, row.top + 4, 0, row.height - 8);
+    QVector<QRectF> spoken;
+    for (std::size_t i = 0; i < lane.columns.size(); ++i) {
+        if (lane.columns[i].first == 0)
+            continue;
+        const double x = kLabels + static_cast<double>(i);
+        if (!spoken.isEmpty() && spoken.back().right() >= x)
+            spoken.back().setRight(x + 1);
+        else
+            spoken.append(QRectF(x, band.top(), 1, band.height()));
+    }
+    for (const QRectF& block : spoken) {
+        painter.fillRect(block, QColor(0x55, 0x74, 0x64));
+        painter.fillRect(QRectF(block.left(), block.top(), block.width(), 1), QColor(0x8F, 0xC7, 0xA4));
+    }
+    for (const Time at : lane.outstanding)
+        painter.fillRect(QRectF(xOf(at) - 1, band.top(), 2, band.height()), QColor(0xE0, 0x8A, 0x7A));
 }
 
 // Addresses and bytes, numbers, interrupts; what was not acknowledged, or broke off, in another colour.

@@ -112,6 +112,7 @@ private:
     void drawLevels(QPainter& painter, const session::LanePicture& lane, const Row& row, const QColor& color);
     void drawRead(QPainter& painter, const Row& row);
     void drawItems(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    void drawCrowd(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawMeaning(QPainter& painter, const std::vector<tape::Decoded>& items, const Row& row);
     void drawWave(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawSerialLane(QPainter& painter, const Row& row);

@@ -1,0 +1,195 @@
+#include "session/lane_logs.h"
+
+#include <algorithm>
+
+#include "session/merged_edges.h"
+
+namespace bramix::session {
+
+namespace {
+
+// A millisecond's work lies between two marks.
+constexpr std::size_t kMarkEvery = 50'000;
+// Where the tape's beginning is forgotten, a decoder comes into the midst of something.
+constexpr std::size_t kFindsItsFeet = 200;
+
+}  // namespace
+
+LaneLog::LaneLog(const Session& session, LaneSpec spec) : spec_(std::move(spec.decoder)), devices_(devicesOn(session, spec_))
+{
+    for (const bench::PinRef& pin : spec.pins)
+        channels_.push_back(pin.part.empty() ? UINT32_MAX : session.channelOf(pin));
+    if (!devices_.empty())
+        language_ = std::make_unique<PartLanguage>(devices_);
+}
+
+void LaneLog::hear(tape::Decoder& decoder, PartLanguage* language, const Take& take)
+{
+    if (language != nullptr)
+        language->out = take;
+    decoder.out = [language, &take](const tape::Decoded& item) {
+        take(item);
+        if (language != nullptr)
+            language->take(item);
+    };
+}
+
+void LaneLog::begin(const tape::Tape& tape)
+{
+    log_.clear();
+    marks_.clear();
+    decoder_ = std::move(*tape::makeDecoder(spec_.kind, spec_.options));
+    if (!devices_.empty())
+        language_ = std::make_unique<PartLanguage>(devices_);
+    begin_ = at_ = tape.knownFrom();
+    heard_ = heardAtMark_ = 0;
+    for (std::size_t role = 0; role < channels_.size(); ++role)
+        if (channels_[role] != UINT32_MAX && tape.stateAt(channels_[role], at_) <= 1)
+            decoder_->edge(role, tape.stateAt(channels_[role], at_) == 1, at_);
+}
+
+void LaneLog::mark()
+{
+    heardAtMark_ = heard_;
+    marks_.push_back({at_, log_.end(), decoder_->copy(), language_ == nullptr ? nullptr : language_->copy()});
+}
+
+std::size_t LaneLog::edgesTo(const tape::Tape& tape, Time to) const
+{
+    std::size_t edges = 0;
+    for (const tape::ChannelId c : channels_)
+        if (c != UINT32_MAX && to > at_)
+            edges += tape.after(c, to) - tape.after(c, at_);
+    return edges;
+}
+
+bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, const Take& wrong)
+{
+    // Forgotten before it was heard: begun anew where the tape begins.
+    if (decoder_ == nullptr || at_ < tape.knownFrom())
+        begin(tape);
+    while (log_.chunks() > 0 && log_.oldestEnds() < tape.knownFrom())
+        log_.forgetOldest();
+    if (to <= at_)
+        return false;
+    const Take keep = [this](const tape::Decoded& item) {
+        log_.add(item);
+        if (!item.good && (begin_ == Time{} || heard_ > kFindsItsFeet))
+            wrong_.push_back(item);
+    };
+    hear(*decoder_, language_.get(), keep);
+    Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
+    std::size_t role = 0;
+    tape::Edge edge;
+    Time before = at_;
+    for (std::size_t taken = 0; edges.take(role, edge); ++taken) {
+        // Edges of one instant stay together.
+        if (edge.at > before && (taken >= mostEdges || heard_ - heardAtMark_ >= kMarkEvery)) {
+            at_ = edge.at - tape::Duration(1);
+            if (heard_ - heardAtMark_ >= kMarkEvery)
+                mark();
+            if (taken >= mostEdges) {
+                to = at_;
+                break;
+            }
+        }
+        before = edge.at;
+        ++heard_;
+        if (edge.state <= 1)  // a line that nobody drives reads as it read last
+            decoder_->edge(role, edge.state == 1, edge.at);
+    }
+    at_ = to;
+    decoder_->out = nullptr;
+    if (language_ != nullptr)
+        language_->out = nullptr;
+    for (const tape::Decoded& item : std::exchange(wrong_, {}))
+        wrong(item);
+    return true;
+}
+
+void LaneLog::dropAfter(Time t)
+{
+    if (decoder_ == nullptr || at_ <= t)
+        return;
+    while (!marks_.empty() && (marks_.back().at > t || marks_.back().number < log_.first()))
+        marks_.pop_back();
+    if (marks_.empty()) {
+        decoder_ = nullptr;  // from the beginning, when it goes on
+        log_.clear();
+        at_ = begin_;
+        return;
+    }
+    const Mark& m = marks_.back();
+    log_.dropFrom(m.number);
+    at_ = m.at;
+    decoder_ = m.decoder->copy();
+    language_ = m.language == nullptr ? nullptr : m.language->copy();
+    heardAtMark_ = heard_;
+}
+
+void LaneLog::tail(const tape::Tape& tape, Time to, const Take& take) const
+{
+    if (decoder_ == nullptr || to <= at_)
+        return;
+    const auto decoder = decoder_->copy();
+    const auto language = language_ == nullptr ? nullptr : language_->copy();
+    hear(*decoder, language.get(), take);
+    Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
+    std::size_t role = 0;
+    tape::Edge edge;
+    while (edges.take(role, edge))
+        if (edge.state <= 1)
+            decoder->edge(role, edge.state == 1, edge.at);
+    decoder->finish(to);
+}
+
+bool LaneLogs::follow(const Session& session, const std::vector<std::string>& lanes, std::size_t mostEdges, const std::function<void(const std::string&, const tape::Decoded&)>& wrong)
+{
+    std::erase_if(lanes_, [&](const auto& l) { return std::find(lanes.begin(), lanes.end(), l.first) == lanes.end(); });
+    // At the last instant itself more may come yet. What lies ahead after going back is known, too.
+    const Time to = session.latest() - tape::Duration(1);
+    const std::size_t each = mostEdges / std::max<std::size_t>(lanes.size(), 1);
+    bool any = false;
+    for (const std::string& text : lanes) {
+        const auto [found, fresh] = lanes_.try_emplace(text);
+        auto& [name, lane] = *found;
+        if (fresh)
+            if (auto spec = parseLane(text); spec && spec->kind == LaneSpec::Kind::decoded)
+                lane = std::make_unique<LaneLog>(session, std::move(*spec));
+        if (lane != nullptr && lane->follow(session.tape(), to, each, [&](const tape::Decoded& item) { wrong(text, item); }))
+            any = true;
+    }
+    for (std::size_t all = bytes(); all > bound_; all = bytes()) {
+        LaneLog* oldest = nullptr;
+        for (const auto& [name, lane] : lanes_)
+            if (lane != nullptr && lane->items().chunks() > 0 && (oldest == nullptr || lane->items().oldestEnds() < oldest->items().oldestEnds()))
+                oldest = lane.get();
+        if (oldest == nullptr)
+            break;
+        oldest->forgetOldest();
+    }
+    return any;
+}
+
+void LaneLogs::dropAfter(Time t)
+{
+    for (const auto& [name, lane] : lanes_)
+        if (lane != nullptr)
+            lane->dropAfter(t);
+}
+
+const LaneLog* LaneLogs::find(const std::string& lane) const
+{
+    const auto found = lanes_.find(lane);
+    return found == lanes_.end() ? nullptr : found->second.get();
+}
+
+std::size_t LaneLogs::bytes() const
+{
+    std::size_t sum = 0;
+    for (const auto& [name, lane] : lanes_)
+        sum += lane == nullptr ? 0 : lane->bytes();
+    return sum;
+}
+
+}  // namespace bramix::session
