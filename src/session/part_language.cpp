@@ -22,8 +22,6 @@ std::string nameOf(const Language& language, std::uint32_t number)
     return n->first == n->last ? n->name : fmt::format("{} {}", n->name, number - n->first);
 }
 
-bool isGood(const Decoded& item) { return item.good && !item.text.ends_with("nack"); }
-
 }  // namespace
 
 PartLanguage::PartLanguage(std::vector<Device> devices)
@@ -71,7 +69,7 @@ void PartLanguage::take(const Decoded& item)
     }
     if (item.what == "address") {
         const auto device = std::find_if(devices_.begin(), devices_.end(), [&](const Spoken& s) { return s.device.address == item.value; });
-        now_ = device == devices_.end() || !isGood(item) ? kNobody : static_cast<std::size_t>(device - devices_.begin());
+        now_ = device == devices_.end() || tape::standsOut(item.good, item.text) ? kNobody : static_cast<std::size_t>(device - devices_.begin());
         reading_ = item.text.find("read") != std::string::npos;
         if (now_ != kNobody)
             put(item.from, item.to, "part", item.value, devices_[now_].device.name + (reading_ ? " read" : " written"));

@@ -11,6 +11,7 @@
 #include <map>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "kernel/result.h"
@@ -30,6 +31,9 @@ struct Decoded {
     bool meaning = false;     // not what the line says, but what that means to the part that it goes to
     bool operator==(const Decoded&) const = default;
 };
+
+// Whether somebody should see it among much else: it breaks the protocol, or nobody has acknowledged it.
+[[nodiscard]] inline bool standsOut(bool good, std::string_view text) { return !good || text.ends_with(", nack"); }
 
 class Decoder {
 public:

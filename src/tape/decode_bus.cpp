@@ -79,7 +79,10 @@ private:
             ++bits_;
             return;
         }
-        const char* const answer = sda_ ? ", nack" : ", ack";
+        // UM10204, 3.1.6: who reads does not acknowledge the last byte that it wants.
+        const char* const answer = !sda_ ? ", ack" : !address_ && reading_ ? ", last" : ", nack";
+        if (address_)
+            reading_ = (byte_ & 1U) != 0;
         if (address_)
             put(first_, at, "address", byte_ >> 1U, hex(byte_ >> 1U) + ((byte_ & 1U) != 0 ? " read" : " write") + answer);
         else
@@ -94,7 +97,7 @@ private:
     unsigned lows_ = 0;
     bool sda_ = true, scl_ = true;
     bool open_ = false;
-    bool address_ = false;
+    bool address_ = false, reading_ = false;
     unsigned bits_ = 0;
     unsigned byte_ = 0;
     Time first_{};

@@ -53,8 +53,6 @@ struct Pair {
     bool operator==(const Pair&) const = default;
 };
 
-bool isOutstanding(bool good, std::string_view text) { return !good || text.ends_with("nack"); }
-
 }  // namespace
 
 void ReadLog::Bounds::add(const Decoded& item)
@@ -62,7 +60,7 @@ void ReadLog::Bounds::add(const Decoded& item)
     earliestFrom = std::min(earliestFrom, item.from);
     latestFrom = std::max(latestFrom, item.from);
     latestTo = std::max(latestTo, item.to);
-    outstanding = outstanding || isOutstanding(item.good, item.text);
+    outstanding = outstanding || standsOut(item.good, item.text);
 }
 
 void ReadLog::Open::clear()
@@ -374,7 +372,7 @@ std::vector<Time> ReadLog::outstanding(Time from, Time to, std::size_t most) con
         }
         const Unpacked& u = unpacked(c, true);
         for (const Item& i : u.items)
-            if (i.from <= to && i.from + i.length >= from && isOutstanding(u.words[i.word].good, u.words[i.word].text))
+            if (i.from <= to && i.from + i.length >= from && standsOut(u.words[i.word].good, u.words[i.word].text))
                 out.push_back(i.from);
     }
     return out;

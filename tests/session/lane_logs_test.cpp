@@ -153,6 +153,15 @@ private slots:
             // One at the end may not be over yet for who reads the edges.
             QVERIFY(read->size() + 1 >= wanted.size() && std::equal(read->begin(), read->end(), wanted.begin()));
         }
+        // Too much to be told one by one: where it speaks is shown all the same.
+        Lookback lookback(*s, catalogue_);
+        LaneReader reader;
+        std::vector<ReadLane> lanes;
+        reader.read(*s, lookback, {kLane}, {some.knownFrom() + Duration(1ms), s->latest() + Duration(100ms), 300}, lanes);
+        QVERIFY(lanes[0].crowded && lanes[0].items.empty() && lanes[0].outstanding.empty() && lanes[0].columns.size() == 300);
+        const double spoken = (s->latest() - some.knownFrom()) / Duration(1us), all300 = spoken + 100'000;
+        const auto active = std::count_if(lanes[0].columns.begin(), lanes[0].columns.end(), [](const tape::Column& c) { return c.first == 1; });
+        QVERIFY(std::abs(static_cast<double>(active) - 300 * spoken / all300) < 2);
         for (const bool forward : {true, false})
             for (const Duration off : {Duration(-40ms), Duration(-5us), Duration(5us), Duration(40ms)}) {
                 const Time from = some.knownFrom() + off;

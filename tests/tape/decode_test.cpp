@@ -252,7 +252,7 @@ private slots:
                 const auto b = static_cast<unsigned>(random.below(256));
                 const bool ack = random.below(3) != 0;
                 bus.byte(b, ack);
-                expected.push_back(name(b) + (ack ? ", ack" : ", nack"));
+                expected.push_back(name(b) + (ack ? ", ack" : read ? ", last" : ", nack"));
             }
             if (random.below(3) == 0) {
                 bus.start();

@@ -71,7 +71,7 @@ QVariant DecodeRows::data(const QModelIndex& index, int role) const
     if (role == Qt::DisplayRole)
         return cell(r, index.column());
     if (role == Qt::ForegroundRole)
-        return !r.item.good || r.item.text.ends_with("nack") ? QColor(0xE0, 0x8A, 0x7A) : index.column() == 0 ? theme::kTapeMuted : theme::kTapeText;
+        return tape::standsOut(r.item.good, r.item.text) ? QColor(0xE0, 0x8A, 0x7A) : index.column() == 0 ? theme::kTapeMuted : theme::kTapeText;
     return {};
 }
 

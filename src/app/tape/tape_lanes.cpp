@@ -247,7 +247,7 @@ void TapeView::drawItems(QPainter& painter, const session::ReadLane& lane, const
     // Where blocks are too narrow to be told apart, one covers them all.
     double drawnTo = 0;
     for (const tape::Decoded& item : lane.items) {
-        const bool refused = item.text.ends_with("nack");
+        const bool refused = tape::standsOut(true, item.text);
         const double left = xOf(item.from), right = xOf(item.to);
         if (right < kLabels || left > width())
             continue;
