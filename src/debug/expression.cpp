@@ -16,6 +16,9 @@ using kernel::Result;
 namespace {
 
 constexpr unsigned kStackPointer = 32;
+// Arithmetic of location expressions goes round, as DWARF has it.
+std::int64_t wrapped(std::uint64_t v) { return static_cast<std::int64_t>(v); }
+
 constexpr std::uint32_t kLargest = 0x10000;  // bytes of a value; a damaged file may say anything
 
 }  // namespace
@@ -81,7 +84,9 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
         stack.pop_back();
         return v;
     };
-    const auto takePiece = [&](std::uint32_t bytes) {
+    // No more than the type has, whatever the file says.
+    const auto takePiece = [&](std::uint64_t said) {
+        const auto bytes = static_cast<std::uint32_t>(std::min<std::uint64_t>(said, size - std::min<std::size_t>(size, out.bytes.size())));
         if (!registers.empty()) {
             for (std::uint32_t i = 0; i < bytes; ++i) {
                 const unsigned r = (registers[0] + i) & 31U;
@@ -144,7 +149,7 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             break;
         case DW_OP_piece:
             pieced = true;
-            takePiece(static_cast<std::uint32_t>(op.first));
+            takePiece(op.first);
             break;
         case DW_OP_stack_value: isValue = true; break;
         case DW_OP_call_frame_cfa:
@@ -167,23 +172,29 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             stack.push_back(target_.data(a & 0xFFFFU) | (target_.data((a + 1) & 0xFFFFU) << 8));
             break;
         }
-        case DW_OP_plus_uconst: stack.push_back(pop() + static_cast<std::int64_t>(op.first)); break;
-        case DW_OP_neg: stack.push_back(-pop()); break;
+        case DW_OP_plus_uconst: stack.push_back(wrapped(static_cast<std::uint64_t>(pop()) + op.first)); break;
+        case DW_OP_neg: stack.push_back(wrapped(-static_cast<std::uint64_t>(pop()))); break;
         case DW_OP_not: stack.push_back(~pop()); break;
-        case DW_OP_abs: stack.push_back(std::abs(pop())); break;
+        case DW_OP_abs:
+            if (const std::int64_t v = pop(); v < 0)
+                stack.push_back(wrapped(-static_cast<std::uint64_t>(v)));
+            else
+                stack.push_back(v);
+            break;
         case DW_OP_plus: case DW_OP_minus: case DW_OP_mul: case DW_OP_and: case DW_OP_or: case DW_OP_xor: case DW_OP_shl: case DW_OP_shr: case DW_OP_shra: {
             const std::int64_t b = pop(), a = pop();
+            const auto ua = static_cast<std::uint64_t>(a), ub = static_cast<std::uint64_t>(b);
             const unsigned shift = static_cast<unsigned>(b) & 63U;
             std::int64_t result = 0;
             switch (op.atom) {
-            case DW_OP_plus: result = a + b; break;
-            case DW_OP_minus: result = a - b; break;
-            case DW_OP_mul: result = a * b; break;
+            case DW_OP_plus: result = wrapped(ua + ub); break;
+            case DW_OP_minus: result = wrapped(ua - ub); break;
+            case DW_OP_mul: result = wrapped(ua * ub); break;
             case DW_OP_and: result = a & b; break;
             case DW_OP_or: result = a | b; break;
             case DW_OP_xor: result = a ^ b; break;
-            case DW_OP_shl: result = static_cast<std::int64_t>(static_cast<std::uint64_t>(a) << shift); break;
-            case DW_OP_shr: result = static_cast<std::int64_t>((static_cast<std::uint64_t>(a) & 0xFFFFU) >> shift); break;
+            case DW_OP_shl: result = wrapped(ua << shift); break;
+            case DW_OP_shr: result = wrapped((ua & 0xFFFFU) >> shift); break;
             default: result = a >> shift; break;
             }
             stack.push_back(result);
@@ -234,7 +245,7 @@ Result<Value> Evaluator::read(const Variable& variable) const
         Value v;
         v.type = variable.type;
         v.bytes = variable.constant;
-        v.bytes.resize(symbols_.types().size(variable.type));
+        v.bytes.resize(std::min(symbols_.types().size(variable.type), kLargest));
         return v;
     }
     const std::uint32_t pc = frame_ == nullptr ? 0 : frame_->registers.pc;

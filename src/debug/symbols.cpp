@@ -154,7 +154,7 @@ const LineRow* Symbols::row(std::uint32_t address) const
 Place Symbols::at(std::uint32_t address) const
 {
     Place place;
-    if (const int f = functionAt(address); f >= 0)
+    if (const int f = functionAt(address); f >= 0 && !functions_[static_cast<std::size_t>(f)].fromCode)
         place.function = functions_[static_cast<std::size_t>(f)].name;
     if (const LineRow* l = row(address)) {
         place.file = files_[l->file];

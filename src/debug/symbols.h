@@ -72,6 +72,7 @@ struct Function {
     std::string callFile;
     int callLine = 0;
     bool fromTable = false;  // known by the symbol table alone
+    bool fromCode = false;   // known by nothing but the code (code_functions.h): its name says where it begins
     [[nodiscard]] bool has(std::uint32_t address) const;
     [[nodiscard]] std::uint32_t begin() const { return ranges.empty() ? 0 : ranges.front().begin; }
 };
@@ -96,6 +97,7 @@ public:
     // Never fails: whatever cannot be read is simply not known.
     static Symbols fromElf(const std::string& file);
 
+    // Of a function without a name of its own, nothing: the address says as much.
     [[nodiscard]] Place at(std::uint32_t address) const;
     [[nodiscard]] bool empty() const { return lines_.empty() && functions_.empty(); }
     [[nodiscard]] DebugKind kind() const { return kind_; }
@@ -131,6 +133,7 @@ private:
     friend class DwarfReader;
     friend class StabsReader;
     friend class TableReader;
+    friend class CodeReader;
     void finish();
     [[nodiscard]] int functionWith(std::uint32_t address) const;
 

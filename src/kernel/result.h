@@ -19,6 +19,10 @@ struct Error {
         std::string line = where.empty() ? what : where + ": " + what;
         if (!next.empty())
             line += "; " + next;
+        // What is quoted from an input may hold anything.
+        for (char& c : line)
+            if (static_cast<unsigned char>(c) < ' ' || c == '\x7F')
+                c = '?';
         return line;
     }
 };

@@ -1,6 +1,7 @@
 #include "session/lane_logs.h"
 
 #include <algorithm>
+#include <set>
 
 #include "session/merged_edges.h"
 
@@ -154,8 +155,15 @@ bool LaneLogs::follow(const Session& session, const std::vector<std::string>& la
         const auto [found, fresh] = lanes_.try_emplace(text);
         auto& [name, lane] = *found;
         if (fresh)
-            if (auto spec = parseLane(text); spec && spec->kind == LaneSpec::Kind::decoded)
-                lane = std::make_unique<LaneLog>(session, std::move(*spec));
+            if (auto spec = parseLane(text); spec && spec->kind == LaneSpec::Kind::decoded) {
+                lane = std::make_shared<LaneLog>(session, std::move(*spec));
+                for (const auto& [other, log] : lanes_)
+                    if (other != text && log != nullptr && log->reads(*lane)) {
+                        lane = log;
+                        break;
+                    }
+            }
+        // What another name of it has been followed for is told by that one alone.
         if (lane != nullptr && lane->follow(session.tape(), to, each, [&](const tape::Decoded& item) { wrong(text, item); }))
             any = true;
     }
@@ -187,8 +195,9 @@ const LaneLog* LaneLogs::find(const std::string& lane) const
 std::size_t LaneLogs::bytes() const
 {
     std::size_t sum = 0;
+    std::set<const LaneLog*> counted;
     for (const auto& [name, lane] : lanes_)
-        sum += lane == nullptr ? 0 : lane->bytes();
+        sum += lane == nullptr || !counted.insert(lane.get()).second ? 0 : lane->bytes();
     return sum;
 }
 

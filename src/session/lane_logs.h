@@ -32,7 +32,8 @@ public:
     [[nodiscard]] const tape::ReadLog& items() const { return log_; }
     void forgetOldest() { log_.forgetOldest(); }
 
-    [[nodiscard]] const std::vector<tape::ChannelId>& channels() const { return channels_; }
+    // Whether this is one of the same lines, read in the same way, whatever pins they are named by.
+    [[nodiscard]] bool reads(const LaneLog& other) const { return spec_.kind == other.spec_.kind && spec_.options == other.spec_.options && channels_ == other.channels_; }
     // Whether its parts' language is in it too.
     [[nodiscard]] bool speaks() const { return language_ != nullptr; }
     // All that begins after this and was known up to at() is among the items.
@@ -86,7 +87,7 @@ public:
     void clear() { lanes_.clear(); }
 
 private:
-    std::map<std::string, std::unique_ptr<LaneLog>> lanes_;  // null: no decoder
+    std::map<std::string, std::shared_ptr<LaneLog>> lanes_;  // null: no decoder; lanes that read the same have the same
     std::size_t bound_ = SIZE_MAX;
 };
 

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "debug/code_functions.h"
 #include "session/lane_logs.h"
 
 namespace bramix::session {
@@ -82,6 +83,8 @@ void Session::readSymbols()
         symbolFile_[unit.id] = unit.firmwareFile;
         Program& program = programs_[unit.id];
         program.symbols = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
+        if (program.symbols.empty() && !unit.firmwareFile.empty())
+            program.symbols = debug::functionsOf(unit.firmware.words(), *unit.table);
         program.frames = unit.firmware.isElf ? debug::FrameTable::fromElf(unit.firmwareFile) : debug::FrameTable();
     }
 }

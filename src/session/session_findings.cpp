@@ -23,10 +23,12 @@ std::string lineOf(const std::string& lane)
 // The buses of the bench, and what has been asked for beside them.
 void Session::chooseWatched()
 {
-    watched_ = alsoWatched_;
+    watched_.clear();
     for (const BusLane& bus : buses_)
-        if (std::find(watched_.begin(), watched_.end(), bus.text) == watched_.end())
-            watched_.push_back(bus.text);
+        watched_.push_back(bus.text);
+    for (const std::string& lane : alsoWatched_)
+        if (std::find(watched_.begin(), watched_.end(), lane) == watched_.end())
+            watched_.push_back(lane);
 }
 
 void Session::alsoWatch(const std::vector<std::string>& lanes)

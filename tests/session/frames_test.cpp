@@ -3,6 +3,7 @@
 #include <QtTest>
 
 #include "chip/avr/isa.h"
+#include "debug/code_functions.h"
 #include "session/keeper_bench.h"
 
 using namespace bramix;
@@ -56,12 +57,16 @@ private slots:
     void callersAreThoseThatCalled_data()
     {
         QTest::addColumn<QString>("level");
-        for (const char* level : {"-O0", "-Os", "-O2"})
-            QTest::newRow(level) << QString(level);
+        QTest::addColumn<bool>("told");
+        for (const char* level : {"-O0", "-Os", "-O2"}) {
+            QTest::newRow(level) << QString(level) << true;
+            QTest::newRow(qPrintable(QString(level) + " without symbols")) << QString(level) << false;
+        }
     }
     void callersAreThoseThatCalled()
     {
         QFETCH(QString, level);
+        QFETCH(bool, told);
         if (!haveCompiler())
             QSKIP("avr-gcc is not installed");
         KeeperBench bench;
@@ -70,6 +75,11 @@ private slots:
         QVERIFY(s != nullptr);
         const auto& unit = s->world().chips()[0];
         Program& program = s->program("mcu");
+        // As of a plain HEX file: all that there is is the code.
+        if (!told) {
+            program.symbols = debug::functionsOf(unit.firmware.words(), *unit.table);
+            program.frames = debug::FrameTable();
+        }
         const ChipTarget target(unit);
         std::vector<std::uint32_t> calls;  // return addresses in bytes, the outermost first
         std::map<QString, int> wrong;
@@ -94,15 +104,15 @@ private slots:
             if (calls.size() < 2)
                 continue;
             ++looked;
-            std::vector<std::uint32_t> told;
+            std::vector<std::uint32_t> says;
             for (const debug::Frame& f : program.frames.unwind(program.symbols, target, registersOf(*unit.chip)))
                 if (!f.inlined)
-                    told.push_back(f.registers.pc);
+                    says.push_back(f.registers.pc);
             std::vector<std::uint32_t> is{cpu.pc * 2};
-            is.insert(is.end(), calls.rbegin(), calls.rend() - 1);  // what called main() tells nothing
-            if (told != is) {
+            is.insert(is.end(), calls.rbegin(), calls.rend() - (told ? 1 : 0));  // what called main() tells nothing, and has a name only where none has
+            if (says != is) {
                 ++bad;
-                ++wrong[QString::fromStdString(program.symbols.at(cpu.pc * 2).function)];
+                ++wrong[QString::fromStdString(program.symbols.nameOf(cpu.pc * 2, debug::Space::flash)).section('+', 0, 0)];
             }
         }
         QString list;

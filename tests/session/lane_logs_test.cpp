@@ -86,6 +86,7 @@ private slots:
             ++pieces;
         QVERIFY(pieces > 5);
         QVERIFY(itemsOf(*s->laneLog(kBus)) == heardUpTo(*s, kBus, s->laneLog(kBus)->at()));
+        QVERIFY(s->laneLog(kBus) == s->laneLog(busOf(*s)));  // the same bus by another name
         QVERIFY(s->laneLog("nonsense") == nullptr && s->laneLog("value mcu.PC4 mcu.PC5") == nullptr && s->laneLog("uart:mcu.PD1,baud=9600") != nullptr);
         s->alsoWatch({});
         (void)s->watchLines();

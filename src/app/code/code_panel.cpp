@@ -12,6 +12,7 @@
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
+#include "debug/code_functions.h"
 #include "debug/register_view.h"
 
 namespace bramix::app {
@@ -277,6 +278,8 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     const QString firmware = QString::fromStdString(debug.firmwareFile);
     firmware_ = firmware;
     symbols_ = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty() ? debug::Symbols() : debug::Symbols::fromElf(debug.firmwareFile);
+    if (symbols_.empty() && flash_ != nullptr && chipTable_ != nullptr)
+        symbols_ = debug::functionsOf(*flash_, *chipTable_);
     sources_.setFolders({firmware.isEmpty() ? editor_.folder() : QFileInfo(firmware).absolutePath(), editor_.folder()});
     // Files that stay keep their views; unsaved ones stay in any case.
     std::vector<Tab> before = std::exchange(files_, {});

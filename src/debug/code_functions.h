@@ -1,0 +1,23 @@
+// The functions of a firmware that says nothing of itself (a plain HEX file, an ELF without symbols), found by following its code: so that it has a call stack, steps out,
+// lanes and counts by function like any other.
+//
+// The idea: from the vectors on, through every jump and branch, into every call. What is called, or stands in a vector, is a function; it reaches as far as its code goes on
+// without a gap, up to the next. Code that nothing is seen to lead to (called through a pointer) begins behind the end of other code, and is taken for a function where, followed in turn, it
+// is sound: it ends in a return or in known code, and holds nothing that is no instruction. Tables do as a rule not.
+// Handlers are named as avr-gcc names them (__vector_11, so that they are known for what they are), the start __init, the prologue that
+// functions share __prologue_saves__, all others code_00d4, by their address.
+// Tested by tests/debug/code_functions_test.cpp against the symbol tables of compiled firmware.
+#pragma once
+
+#include <cstdint>
+#include <span>
+
+#include "chip/avr/table.h"
+#include "debug/symbols.h"
+
+namespace bramix::debug {
+
+// `flash` is words from address 0; what is erased at its end may be left out.
+[[nodiscard]] Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip);
+
+}  // namespace bramix::debug
