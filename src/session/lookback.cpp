@@ -327,8 +327,11 @@ void Lookback::look(Pass& pass)
         }
         const bool called = cpu.sp < pass.spBefore && (pass.stack.empty() || function != pass.stack.back().function || cpu.pc == 0 || pass.functionAt[cpu.pc - 1] != function);
         const bool jumped = !called && (pass.stack.empty() || function != pass.stack.back().function);
+        // Who is jumped to returns to where the other one would have.
+        std::uint16_t sp = cpu.sp;
         if (jumped && !pass.stack.empty()) {
             found->spans[pass.stack.back().span].to = now;
+            sp = pass.stack.back().sp;
             pass.stack.pop_back();
         }
         if (called || jumped) {
@@ -336,7 +339,7 @@ void Lookback::look(Pass& pass)
                 found->tooMany = pass.ended = true;
             } else {
                 found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), function == kNoFunction ? std::string() : pass.names[function]});
-                pass.stack.push_back({function, cpu.sp, found->spans.size() - 1});
+                pass.stack.push_back({function, sp, found->spans.size() - 1});
             }
         }
         pass.spBefore = cpu.sp;

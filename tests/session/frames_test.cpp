@@ -73,8 +73,41 @@ private slots:
         QVERIFY(bench.build({"-gdwarf-4", level}, kLibraries));
         const auto s = bench.open();
         QVERIFY(s != nullptr);
-        const auto& unit = s->world().chips()[0];
-        Program& program = s->program("mcu");
+        follow(*s, told, 60'000, 50'000);
+    }
+
+    // The examples' firmware: printing, buses, interrupts, as it is delivered.
+    void examplesToo_data()
+    {
+        QTest::addColumn<QString>("bench");
+        QTest::addColumn<bool>("told");
+        for (const char* bench : {"tide-clock", "frost-alarm", "withy-lock"}) {
+            QTest::newRow(bench) << QString(bench) << true;
+            QTest::newRow(qPrintable(QString(bench) + " without symbols")) << QString(bench) << false;
+        }
+    }
+
+    void examplesToo()
+    {
+        QFETCH(QString, bench);
+        QFETCH(bool, told);
+        const auto catalogue = bench::Catalogue::loadInstalled();
+        const std::string file = bench::shareFolder() + "/benches/" + bench.toStdString() + "/bench.toml";
+        const auto document = bench::loadDocument(file);
+        QVERIFY(catalogue.has_value() && document.has_value());
+        SessionOptions options;
+        options.folder = file.substr(0, file.rfind('/'));
+        const auto s = Session::open(*document, *catalogue, options);
+        QVERIFY(s.has_value());
+        follow(**s, told, 600'000, 100'000);
+    }
+
+private:
+    // Instruction by instruction: what the stack is said to be, and what it is.
+    static void follow(Session& s, bool told, int instructions, int least)
+    {
+        const auto& unit = s.world().chips()[0];
+        Program& program = s.program("mcu");
         // As of a plain HEX file: all that there is is the code.
         if (!told) {
             program.symbols = debug::functionsOf(unit.firmware.words(), *unit.table);
@@ -84,13 +117,13 @@ private slots:
         std::vector<std::uint32_t> calls;  // return addresses in bytes, the outermost first
         std::map<QString, int> wrong;
         int looked = 0, bad = 0;
-        for (int i = 0; i < 60'000; ++i) {
+        for (int i = 0; i < instructions; ++i) {
             const chip::avr::Cpu& cpu = unit.chip->cpu();
             const std::uint32_t pc = cpu.pc;
             const std::uint16_t sp = cpu.sp;
             const chip::avr::Instruction next = cpu.decodeAt(pc);
             const bool interrupted = unit.chip->interruptPending();
-            s->advanceInstruction(0);
+            s.advanceInstruction(0);
             const std::uint32_t top = (static_cast<std::uint32_t>(unit.chip->peek(static_cast<std::uint16_t>(cpu.sp + 1))) << 8 | unit.chip->peek(static_cast<std::uint16_t>(cpu.sp + 2))) * 2;
             using Op = chip::avr::Op;
             if (interrupted && cpu.sp + 2 == sp && top == pc * 2) {
@@ -112,14 +145,14 @@ private slots:
             is.insert(is.end(), calls.rbegin(), calls.rend() - (told ? 1 : 0));  // what called main() tells nothing, and has a name only where none has
             if (says != is) {
                 ++bad;
-                ++wrong[QString::fromStdString(program.symbols.nameOf(cpu.pc * 2, debug::Space::flash)).section('+', 0, 0)];
+                ++wrong[QString::fromStdString(program.symbols.nameOf(cpu.pc * 2, debug::Space::flash))];
             }
         }
         QString list;
         for (const auto& [name, count] : wrong)
             list += QString("%1: %2  ").arg(name).arg(count);
         QVERIFY2(bad == 0, qPrintable(QString("%1 of %2: %3").arg(bad).arg(looked).arg(list)));
-        QVERIFY(looked > 50'000);
+        QVERIFY2(looked > least, qPrintable(QString::number(looked)));
     }
 };
 

@@ -99,6 +99,57 @@ private slots:
         QVERIFY2(met.contains("ladder") && met.contains("mean") && met.contains("__vector_11"), qPrintable(met.values().join(" ")));
     }
 
+    // Wherever it begins to look, in the midst of whatever: printing by the library, a bus, interrupts. Held against the call stacks of the bench itself, which frames_test holds against
+    // every call and return.
+    void whereverItBeginsItTellsTheSame_data()
+    {
+        QTest::addColumn<QString>("example");
+        for (const char* example : {"tide-clock", "frost-alarm", "withy-lock"})
+            QTest::newRow(example) << QString(example);
+    }
+    void whereverItBeginsItTellsTheSame()
+    {
+        QFETCH(QString, example);
+        const auto catalogue = bench::Catalogue::loadInstalled();
+        const std::string file = bench::shareFolder() + "/benches/" + example.toStdString() + "/bench.toml";
+        const auto document = bench::loadDocument(file);
+        QVERIFY(catalogue.has_value() && document.has_value());
+        SessionOptions options;
+        options.folder = file.substr(0, file.rfind('/'));
+        options.historyBytes = 64U << 20U;
+        const auto opened = Session::open(*document, *catalogue, options);
+        QVERIFY(opened.has_value());
+        Session& s = **opened;
+        s.advance(Time(80ms));
+        // What stands at each of many instants.
+        Debugger d(s);
+        kernel::Random random(9);
+        std::map<Time, QStringList> stands;
+        for (int i = 0; i < 400; ++i) {
+            QVERIFY(s.goTo(Time(21ms) + std::chrono::nanoseconds(random.below(50'000'000))).has_value());
+            QStringList names;
+            for (const debug::Frame& f : d.frames())
+                if (!f.inlined)
+                    names.prepend(QString::fromStdString(f.place.function));
+            stands[s.world().chips()[0].chip->now()] = names;
+        }
+        QVERIFY(s.goTo(Time(80ms)).has_value());
+        int compared = 0;
+        for (int i = 0; i < 120; ++i) {
+            Lookback look(s, *catalogue);
+            const Time from = Time(21ms) + std::chrono::nanoseconds(random.below(49'000'000)), to = from + 700us;
+            look.want({{"mcu", ""}}, from, to);
+            finishLooking(look);
+            const FoundSpans* functions = look.found({"mcu", ""});
+            QVERIFY(functions != nullptr && functions->trouble.empty());
+            for (auto t = stands.lower_bound(from); t != stands.end() && t->first < to; ++t, ++compared) {
+                const QStringList got = at(*functions, t->first);
+                QVERIFY2(got == t->second, qPrintable(QString("from %1, at %2: found %3, stands %4").arg(from.time_since_epoch().count()).arg(t->first.time_since_epoch().count()).arg(got.join(" "), t->second.join(" "))));
+            }
+        }
+        QVERIFY2(compared > 300, qPrintable(QString::number(compared)));
+    }
+
     // Where only the beginning is remembered the way is long: it is gone in pieces, and nobody waits for it.
     void aLongWayIsGoneInPieces()
     {
