@@ -30,11 +30,12 @@ struct Order {
     bool table = false;     // beside the tape
     QString explained;      // the pin whose edge is told of:
     kernel::Time edge{};    // the last at or before this
+    QString added;          // a part is looked for by these letters
 };
 
 int drawPicture(app::MainWindow& window, const Order& order)
 {
-    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table, explained, edge] = order;
+    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table, explained, edge, added] = order;
     if (serial)
         window.showSerial();
     if (!variables.isEmpty()) {
@@ -83,6 +84,8 @@ int drawPicture(app::MainWindow& window, const Order& order)
             window.tapeView().goTo(markA + (markB - markA) / 2);
             window.tapeView().setMarks(markA, markB);
         }
+        if (!added.isEmpty())
+            window.openAddPart(added);
         if (!explained.isEmpty())
             window.editor().session().search({"edge", explained.toStdString(), {}, edge + kernel::Duration(1), false}, [&window, explained](const auto& hit) {
                 if (hit && *hit)
@@ -138,8 +141,9 @@ int main(int argc, char** argv)
         const QCommandLineOption presses("press", "with --picture: a button beside the serial line, pressed after a tenth of the time", "label");
         const QCommandLineOption explained("explain", "with --picture: why the last edge of a pin came, PART.PIN=BEFORE", "edge");
         const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
+        const QCommandLineOption added("add", "with --picture: look for a part to add by these letters", "letters");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
-        parser.addOptions({lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        parser.addOptions({added, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -233,7 +237,7 @@ int main(int argc, char** argv)
                 }
                 lane->kind == session::LaneSpec::Kind::pin ? window.editor().toggleLane(lane->pins[0]) : window.editor().toggleRead(text.trimmed().toStdString());
             }
-            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table), {}, {}};
+            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table), {}, {}, parser.value(added)};
             if (parser.isSet(measured)) {
                 const QString range = parser.value(measured).section('=', 1);
                 const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());

@@ -429,7 +429,7 @@ void MainWindow::showTapeLarge()
     arrange(kMeasureShare);
 }
 
-void MainWindow::openAddPart()
+void MainWindow::openAddPart(const QString& typed)
 {
     const QPoint pointer = bench_->mapFromGlobal(QCursor::pos());
     const QPoint at = bench_->rect().contains(pointer) ? bench_->mapTo(this, pointer) + QPoint(12, 12) : bench_->mapTo(this, QPoint(bench_->width() / 2 - 190, 60));
@@ -443,6 +443,7 @@ void MainWindow::openAddPart()
             return out;
         },
         at);
+    pick_->line()->setText(typed);
 }
 
 // Another kind in the place of the selected part; wires stay on pins of the same name or number.

@@ -37,7 +37,7 @@ public:
     [[nodiscard]] PickList& pickList() { return *pick_; }
 
     void open(const QString& file);
-    void openAddPart();
+    void openAddPart(const QString& typed = {});
     void openFindAnything();
     void showSerial();
     void showScope();

@@ -201,6 +201,8 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         const qsizetype end = notes.indexOf(QRegularExpression("[.:;]( |$)"));
         tile->setText(text(document->title));
         tile->setToolTip(notes);
+        tile->ensurePolished();
+        tile->setFixedHeight(tile->sizeHint().height());
         auto* cell = new QWidget;
         auto* rows = new QVBoxLayout(cell);
         rows->setContentsMargins(0, 0, 0, 0);
@@ -211,6 +213,8 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         about->setFixedWidth(kTile.width() + 12);
         about->setFont(theme::words(8.4));
         about->setStyleSheet("color: #6F6577;");
+        about->ensurePolished();
+        about->setFixedHeight(about->heightForWidth(about->width()));  // what a column of widgets would not ask for
         rows->addWidget(about);
         rows->addStretch(1);
         grid->addWidget(cell, count / kColumns, count % kColumns, Qt::AlignTop | Qt::AlignLeft);
@@ -238,6 +242,10 @@ QPixmap StartPage::picture(const bench::Document& document, QSize size)
             bounds = bounds.united(art_.sheetBox(*kind, part));
     if (bounds.isEmpty())
         return out;
+    const auto paths = bench::wirePaths(document, catalogue_);
+    for (const auto& path : paths)
+        for (const auto& point : path)
+            bounds = bounds.united(QRectF(toUnits(point), QSizeF(1, 1)));
     bounds.adjust(-20, -20, 20, 20);
     const double scale = std::min(size.width() / bounds.width(), size.height() / bounds.height());
     QPainter painter(&out);
@@ -257,7 +265,6 @@ QPixmap StartPage::picture(const bench::Document& document, QSize size)
             }
     };
     bodies(true);
-    const auto paths = bench::wirePaths(document, catalogue_);
     for (std::size_t i = 0; i < paths.size(); ++i) {
         painter.setPen(QPen(theme::wireColor(document.wires[i].color), 3.2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         for (std::size_t k = 1; k < paths[i].size(); ++k)
