@@ -348,8 +348,9 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
     std::vector<std::string> words;
     for (std::string word; in >> word;)
         words.push_back(word);
+    const auto nothing = fail("search", "nothing is looked for; expected an edge, a pulse such as \"< 5us\", bytes, words, an interrupt or a finding");
     if (words.empty())
-        return fail("search", "nothing is looked for; expected an edge, a pulse such as \"< 5us\", bytes, words, an interrupt or a finding");
+        return nothing;
     const std::string first = lower(words[0]);
     if (words.size() == 1 && (first == "rise" || first == "fall" || first == "edge")) {
         const auto lane = laneOf(session, query);
@@ -395,6 +396,8 @@ Result<std::optional<TapeHit>> searchTape(Session& session, const TapeQuery& que
     std::string text = query.words;
     if (text.size() > 1 && text.front() == '"' && text.back() == '"')
         text = text.substr(1, text.size() - 2);
+    if (text.empty())
+        return nothing;
     if (bytes.empty() && findInterrupt(session, query, lower(text), best) && best)
         return best;
     findSerial(session, query, bytes.empty() ? lower(text) : bytes, !bytes.empty(), best);

@@ -225,6 +225,7 @@ private slots:
         QVERIFY(interrupt && interrupt->at - Time(7ms) < Duration(1005 * kCyclePicos));
         QVERIFY(!searchTape(*session, {"rise", "", {}, Time(), true}));
         QVERIFY(!searchTape(*session, {"< nonsense", "mcu.PB3", {}, Time(), true}));
+        QVERIFY(!searchTape(*session, {"\"\"", "mcu.PB3", {}, Time(), true}));
     }
 
     // Words and bytes, on the wire and in what decoders read; and each byte knows the instruction that wrote it.

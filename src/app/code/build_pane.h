@@ -18,6 +18,8 @@ class BuildPane : public QWidget {
 
 public:
     explicit BuildPane(Editor& editor, QWidget* parent = nullptr);
+    // A build that still runs is ended, and nobody hears of it any more.
+    ~BuildPane() override { process_.disconnect(this); }
 
     // Runs the command that the bench names, or what is found beside the firmware: a Makefile, a CMakeLists.txt.
     void build();

@@ -73,7 +73,14 @@ void Inspector::rebuild()
     else
         showBench();
     layout_->addStretch(1);
-    setWidget(page_);  // takes the old page away
+    // One of the old page's own fields may have brought this about, as it lost the focus: it goes when it has done, and says nothing more.
+    if (QWidget* const old = takeWidget(); old != nullptr) {
+        for (QObject* child : old->findChildren<QObject*>())
+            child->blockSignals(true);
+        old->hide();
+        old->deleteLater();
+    }
+    setWidget(page_);
     refresh();
 }
 

@@ -138,7 +138,11 @@ void Drawer::fillParts()
 void Drawer::fillFiles()
 {
     while (QLayoutItem* old = filesLayout_->takeAt(0)) {
-        delete old->widget();
+        // It may be what has been clicked.
+        if (QWidget* w = old->widget(); w != nullptr) {
+            w->hide();
+            w->deleteLater();
+        }
         delete old;
     }
     const auto link = [&](const QString& text, const QString& tip, auto then) {

@@ -21,6 +21,7 @@ class StartPage : public QWidget {
 
 public:
     StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* parent = nullptr);
+    ~StartPage() override { build_.disconnect(this); }
 
     // Looks at recent files, examples and compilers anew.
     void refresh(const QStringList& recent);
