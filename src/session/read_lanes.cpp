@@ -98,18 +98,16 @@ void readCrowded(const Session& session, const LaneSpec& spec, const std::vector
 // False: too much.
 bool readLogged(const Session& session, const LaneLog& log, const Window& window, ReadLane& lane)
 {
-    const auto [begin, end] = log.items().around(window.from, window.to);
-    if (end - begin > kMostItems + 2 * tape::ReadLog::kChunkItems)
-        return false;
     const auto take = [&](const tape::Decoded& item) {
         if (item.to >= window.from && item.from <= window.to)
             (item.meaning ? lane.meaning : lane.items).push_back(item);
+        return lane.items.size() <= kMostItems;
     };
-    for (std::uint64_t i = begin; i < end; ++i)
-        take(log.items().item(i));
-    log.tail(session.tape(), std::min(window.to, session.latest()), take);
-    if (lane.items.size() <= kMostItems)
-        return true;
+    if (log.items().visit(window.from, window.to, take)) {
+        log.tail(session.tape(), std::min(window.to, session.latest()), take);
+        if (lane.items.size() <= kMostItems)
+            return true;
+    }
     lane.items.clear();
     lane.meaning.clear();
     return false;
@@ -453,10 +451,7 @@ Result<std::vector<tape::Decoded>> readAll(const Session& session, const std::st
         return goesOn = out.size() < most;
     };
     if (const LaneLog* log = logOf(session, text, from, to, SIZE_MAX); log != nullptr) {
-        const auto [begin, end] = log->items().around(from, to);
-        for (std::uint64_t i = begin; i < end && goesOn; ++i)
-            (void)take(log->items().item(i));
-        if (goesOn)
+        if (log->items().visit(from, to, take))
             log->tail(session.tape(), to, take);
         return out;
     }

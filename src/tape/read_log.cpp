@@ -269,6 +269,23 @@ std::pair<std::uint64_t, std::uint64_t> ReadLog::around(Time from, Time to) cons
     return {numberOf(begin), std::max(numberOf(begin), numberOf(end))};
 }
 
+bool ReadLog::visit(Time from, Time to, const std::function<bool(const Decoded&)>& take) const
+{
+    const auto [begin, end] = around(from, to);
+    if (begin == end)
+        return true;
+    // One that lasts very long draws the chunks in between into the range.
+    for (std::size_t c = (begin - forgotten_) / kChunkItems; c <= (end - 1 - forgotten_) / kChunkItems; ++c) {
+        if (bounds(c).latestTo < from || bounds(c).earliestFrom > to)
+            continue;
+        const std::vector<Item>& items = unpacked(c, true).items;
+        for (std::size_t i = 0; i < items.size(); ++i)
+            if (items[i].from <= to && items[i].from + items[i].length >= from && !take(item(forgotten_ + c * kChunkItems + i)))
+                return false;
+    }
+    return true;
+}
+
 // What each item of a chunk stands for in the row that is looked for.
 class ReadLog::Rows {
 public:

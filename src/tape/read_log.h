@@ -50,6 +50,8 @@ public:
     [[nodiscard]] Decoded item(std::uint64_t number) const;
     // All that overlaps from..to lies among these numbers, from the first up to before the second; others do, too.
     [[nodiscard]] std::pair<std::uint64_t, std::uint64_t> around(Time from, Time to) const;
+    // Each item that overlaps from..to, in the order in which they were known, until `take` says no; false where it did.
+    bool visit(Time from, Time to, const std::function<bool(const Decoded&)>& take) const;
     // The row of items that stand for these, one after the other, whose first begins nearest after `from` (before it, where not forward); nothing where there is none.
     // `row` has at least one.
     [[nodiscard]] std::optional<Hit> find(Time from, bool forward, const std::vector<int>& row, const Classify& classify) const;

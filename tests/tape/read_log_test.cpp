@@ -103,6 +103,15 @@ private slots:
                     stands.push_back(truth[i].from);
             }
             QVERIFY(log.outstanding(from, to, SIZE_MAX) == stands);
+            std::size_t i = 0, visited = 0;
+            QVERIFY(log.visit(from, to, [&](const Decoded& d) {
+                while (i < truth.size() && !(truth[i].from <= to && truth[i].to >= from))
+                    ++i;
+                visited += i < truth.size() && truth[i] == d ? 1 : 0;
+                ++i;
+                return true;
+            }));
+            QCOMPARE(visited, static_cast<std::size_t>(std::count_if(truth.begin(), truth.end(), [&](const Decoded& t) { return t.from <= to && t.to >= from; })));
             // A few are told, and one of each chunk that has some: nothing is kept back.
             QCOMPARE(log.outstanding(from, to, 1).empty(), stands.empty());
         }
