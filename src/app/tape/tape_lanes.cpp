@@ -133,7 +133,8 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
     } else
         drawItems(painter, lane, row);
     // What is being looked for still.
-    if (const double x = std::max(xOf(lane.knownTo), kLabels); lane.trouble.empty() && lane.knownTo < std::min(editor_.picture().tapeTo, editor_.picture().latest) && x < width()) {
+    const Time end = std::min(editor_.picture().tapeTo, editor_.picture().latest);
+    if (const double x = std::max(xOf(std::min(lane.knownTo, end)), kLabels); lane.trouble.empty() && lane.knownTo < end && x < width()) {
         painter.fillRect(QRectF(x, row.top + 3, width() - x, row.height - 6), QBrush(theme::kTapeGrid, Qt::BDiagPattern));
         if (width() - x > 120) {
             painter.setPen(theme::kTapeMuted);
