@@ -24,7 +24,7 @@ LaneLog::LaneLog(const Session& session, LaneSpec spec) : spec_(std::move(spec.d
         language_ = std::make_unique<PartLanguage>(devices_);
 }
 
-void LaneLog::hear(tape::Decoder& decoder, PartLanguage* language, const Take& take)
+void LaneLog::connect(tape::Decoder& decoder, PartLanguage* language, const Take& take)
 {
     if (language != nullptr)
         language->out = take;
@@ -44,9 +44,7 @@ void LaneLog::begin(const tape::Tape& tape)
         language_ = std::make_unique<PartLanguage>(devices_);
     begin_ = at_ = tape.knownFrom();
     heard_ = heardAtMark_ = 0;
-    for (std::size_t role = 0; role < channels_.size(); ++role)
-        if (channels_[role] != UINT32_MAX && tape.stateAt(channels_[role], at_) <= 1)
-            decoder_->edge(role, tape.stateAt(channels_[role], at_) == 1, at_);
+    standAt(*decoder_, tape, channels_, at_);
 }
 
 void LaneLog::mark()
@@ -70,7 +68,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     if (decoder_ == nullptr || at_ < tape.knownFrom())
         begin(tape);
     while (log_.chunks() > 0 && log_.oldestEnds() < tape.knownFrom())
-        log_.forgetOldest();
+        forgetOldest();
     if (to <= at_)
         return false;
     const Take keep = [this](const tape::Decoded& item) {
@@ -78,7 +76,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
         if (!item.good && (begin_ == Time{} || heard_ > kFindsItsFeet))
             wrong_.push_back(item);
     };
-    hear(*decoder_, language_.get(), keep);
+    connect(*decoder_, language_.get(), keep);
     Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
     std::size_t role = 0;
     tape::Edge edge;
@@ -96,8 +94,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
         }
         before = edge.at;
         ++heard_;
-        if (edge.state <= 1)  // a line that nobody drives reads as it read last
-            decoder_->edge(role, edge.state == 1, edge.at);
+        session::hear(*decoder_, role, edge);
     }
     at_ = to;
     decoder_->out = nullptr;
@@ -108,11 +105,17 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     return true;
 }
 
+void LaneLog::forgetOldest()
+{
+    log_.forgetOldest();
+    std::erase_if(marks_, [this](const Mark& m) { return m.number < log_.first(); });
+}
+
 void LaneLog::dropAfter(Time t)
 {
     if (decoder_ == nullptr || at_ <= t)
         return;
-    while (!marks_.empty() && (marks_.back().at > t || marks_.back().number < log_.first()))
+    while (!marks_.empty() && marks_.back().at > t)
         marks_.pop_back();
     if (marks_.empty()) {
         decoder_ = nullptr;  // from the beginning, when it goes on
@@ -134,13 +137,12 @@ void LaneLog::tail(const tape::Tape& tape, Time to, const Take& take) const
         return;
     const auto decoder = decoder_->copy();
     const auto language = language_ == nullptr ? nullptr : language_->copy();
-    hear(*decoder, language.get(), take);
+    connect(*decoder, language.get(), take);
     Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
     std::size_t role = 0;
     tape::Edge edge;
     while (edges.take(role, edge))
-        if (edge.state <= 1)
-            decoder->edge(role, edge.state == 1, edge.at);
+        session::hear(*decoder, role, edge);
     decoder->finish(to);
 }
 
@@ -167,7 +169,7 @@ bool LaneLogs::follow(const Session& session, const std::vector<std::string>& la
         if (lane != nullptr && lane->follow(session.tape(), to, each, [&](const tape::Decoded& item) { wrong(text, item); }))
             any = true;
     }
-    for (std::size_t all = bytes(); all > bound_; all = bytes()) {
+    for (std::size_t all = any ? bytes() : 0; all > bound_; all = bytes()) {
         LaneLog* oldest = nullptr;
         for (const auto& [name, lane] : lanes_)
             if (lane != nullptr && lane->items().chunks() > 0 && (oldest == nullptr || lane->items().oldestEnds() < oldest->items().oldestEnds()))

@@ -30,7 +30,7 @@ public:
     // What came after this is no more.
     void dropAfter(Time t);
     [[nodiscard]] const tape::ReadLog& items() const { return log_; }
-    void forgetOldest() { log_.forgetOldest(); }
+    void forgetOldest();
 
     // Whether this is one of the same lines, read in the same way, whatever pins they are named by.
     [[nodiscard]] bool reads(const LaneLog& other) const { return spec_.kind == other.spec_.kind && spec_.options == other.spec_.options && channels_ == other.channels_; }
@@ -57,8 +57,7 @@ private:
 
     void begin(const tape::Tape& tape);
     void mark();
-    void connect();
-    static void hear(tape::Decoder& decoder, PartLanguage* language, const Take& take);
+    static void connect(tape::Decoder& decoder, PartLanguage* language, const Take& take);
 
     tape::DecoderSpec spec_;
     std::vector<tape::ChannelId> channels_;

@@ -1,9 +1,10 @@
-// Edges of several channels of a tape, one after the other.
+// Edges of several channels of a tape, one after the other, and a decoder that hears them.
 #pragma once
 
 #include <array>
 #include <vector>
 
+#include "tape/decode.h"
 #include "tape/tape.h"
 
 namespace bramix::session {
@@ -80,5 +81,21 @@ private:
     std::size_t clock_;
     std::vector<Line> lines_;
 };
+
+// The decoder's lines stand as the channels do at an instant; UINT32_MAX: a role without a line.
+inline void standAt(tape::Decoder& decoder, const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time at)
+{
+    for (std::size_t role = 0; role < channels.size(); ++role)
+        if (channels[role] != UINT32_MAX)
+            if (const tape::State state = tape.stateAt(channels[role], at); state <= 1)
+                decoder.edge(role, state == 1, at);
+}
+
+// One more edge; a line that nobody drives reads as it read last.
+inline void hear(tape::Decoder& decoder, std::size_t role, const tape::Edge& edge)
+{
+    if (edge.state <= 1)
+        decoder.edge(role, edge.state == 1, edge.at);
+}
 
 }  // namespace bramix::session

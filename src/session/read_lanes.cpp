@@ -53,15 +53,12 @@ void decode(const Session& session, const LaneSpec& spec, const std::vector<tape
     tape::Decoder& decoder = **made;
     bool goesOn = true;
     decoder.out = [&](const tape::Decoded& item) { goesOn = take(item) && goesOn; };
-    for (std::size_t role = 0; role < channels.size(); ++role)
-        if (channels[role] != UINT32_MAX && tape.stateAt(channels[role], begin) <= 1)
-            decoder.edge(role, tape.stateAt(channels[role], begin) == 1, begin);
+    standAt(decoder, tape, channels, begin);
     Merged edges(tape, channels, begin, to, tape::decoderKind(spec.decoder.kind)->clock);
     std::size_t line = 0;
     tape::Edge edge;
     while (goesOn && edges.take(line, edge))
-        if (edge.state <= 1)  // a line that nobody drives reads as it read last
-            decoder.edge(line, edge.state == 1, edge.at);
+        hear(decoder, line, edge);
     if (goesOn)
         decoder.finish(to);
 }

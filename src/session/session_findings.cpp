@@ -77,7 +77,7 @@ bool Session::watchLines()
             onFinding(f);
     });
     constexpr std::size_t kNotWorthIt = 256U << 10U;
-    if (const std::size_t bytes = laneLogs_->bytes(); bytes > logBytes_ + kNotWorthIt || bytes + kNotWorthIt < logBytes_) {
+    if (const std::size_t bytes = read ? laneLogs_->bytes() : logBytes_; bytes > logBytes_ + kNotWorthIt || bytes + kNotWorthIt < logBytes_) {
         logBytes_ = bytes;
         setTapeBytes(tapeBytes_);
     }

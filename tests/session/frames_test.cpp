@@ -4,6 +4,7 @@
 
 #include "chip/avr/isa.h"
 #include "debug/code_functions.h"
+#include "session/example_bench.h"
 #include "session/keeper_bench.h"
 
 using namespace bramix;
@@ -92,14 +93,10 @@ private slots:
         QFETCH(QString, bench);
         QFETCH(bool, told);
         const auto catalogue = bench::Catalogue::loadInstalled();
-        const std::string file = bench::shareFolder() + "/benches/" + bench.toStdString() + "/bench.toml";
-        const auto document = bench::loadDocument(file);
-        QVERIFY(catalogue.has_value() && document.has_value());
-        SessionOptions options;
-        options.folder = file.substr(0, file.rfind('/'));
-        const auto s = Session::open(*document, *catalogue, options);
-        QVERIFY(s.has_value());
-        follow(**s, told, 600'000, 100'000);
+        QVERIFY(catalogue.has_value());
+        const auto s = openExample(*catalogue, bench.toStdString());
+        QVERIFY(s != nullptr);
+        follow(*s, told, 600'000, 100'000);
     }
 
 private:

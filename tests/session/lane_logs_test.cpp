@@ -1,9 +1,8 @@
 // What is kept of lanes while a run goes on, held against hearing them from the beginning: in small pieces, across other courses of the run, with little room, and searched.
 #include <QtTest>
 
-#include <filesystem>
-
 #include "debug/compiled.h"
+#include "session/example_bench.h"
 #include "session/heard_lane.h"
 #include "session/tape_search.h"
 
@@ -24,14 +23,10 @@ private:
     // The bench of the tide clock, whose display and clock stand on one bus.
     std::unique_ptr<Session> tideClock(std::size_t readEdges)
     {
-        const std::string file = bench::shareFolder() + "/benches/tide-clock/bench.toml";
-        const auto document = bench::loadDocument(file);
         SessionOptions options;
-        options.folder = std::filesystem::path(file).parent_path().string();
         options.historyBytes = 64U << 20U;
         options.readEdges = readEdges;
-        auto s = document ? Session::open(*document, catalogue_, options) : tl::unexpected(document.error());
-        return s ? std::move(*s) : nullptr;
+        return openExample(catalogue_, "tide-clock", options);
     }
     static const std::string& busOf(const Session& s)
     {

@@ -3,6 +3,7 @@
 
 #include "debug/expression.h"
 #include "kernel/random.h"
+#include "session/example_bench.h"
 #include "session/keeper_bench.h"
 #include "session/lookback.h"
 
@@ -111,15 +112,12 @@ private slots:
     {
         QFETCH(QString, example);
         const auto catalogue = bench::Catalogue::loadInstalled();
-        const std::string file = bench::shareFolder() + "/benches/" + example.toStdString() + "/bench.toml";
-        const auto document = bench::loadDocument(file);
-        QVERIFY(catalogue.has_value() && document.has_value());
+        QVERIFY(catalogue.has_value());
         SessionOptions options;
-        options.folder = file.substr(0, file.rfind('/'));
         options.historyBytes = 64U << 20U;
-        const auto opened = Session::open(*document, *catalogue, options);
-        QVERIFY(opened.has_value());
-        Session& s = **opened;
+        const auto opened = openExample(*catalogue, example.toStdString(), options);
+        QVERIFY(opened != nullptr);
+        Session& s = *opened;
         s.advance(Time(80ms));
         // What stands at each of many instants.
         Debugger d(s);
