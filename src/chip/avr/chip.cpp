@@ -225,6 +225,8 @@ void Chip::powerOn()
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_ && !options_.startsAtOnce && !clockless_)
         beginAfter(system_->startDelay(), system_->startClocks() + kResetClocks);
+    else if (!inReset())
+        cpu_.moved(cpu_.cycle);
     reckonConsumption();
 }
 
@@ -279,6 +281,7 @@ void Chip::beginAfter(kernel::Duration delay, std::int64_t clocks)
 {
     cpu_.cycle = std::max(cpu_.cycle, clock_.firstCycleAtOrAfter(queue_.now() + delay).n) + clocks;
     shared_.zeroCycle = own_.zeroCycle = cpu_.cycle;
+    cpu_.moved(cpu_.cycle);
 }
 
 void Chip::setResetLine(bool high)
@@ -364,7 +367,11 @@ void Chip::setClock(std::uint64_t hz)
     if (hz == clock_.hz())
         return;
     const std::int64_t cycle = cycleNow();
+    if (cpu_.codeTime != nullptr)
+        cpu_.codeTime->cut(cycle, 1);
     clock_.restart(clock_.timeOf({cycle}), {cycle}, hz);
+    if (cpu_.codeTime != nullptr)
+        cpu_.codeTime->cut(cycle, stretchOfCodeTime());
     for (Peripheral* p : peripherals_)
         p->clockChanged(cycle);
     cpu_.stopBy(INT64_MIN);
@@ -390,6 +397,19 @@ void Chip::powerChanged(std::int64_t cycle)
         else
             p.who->start(Peripheral::kByPowerReduction, cycle);
     }
+}
+
+void Chip::tellCodeTime(CodeTime* to)
+{
+    cpu_.tellCodeTime(to);
+    if (to == nullptr)
+        return;
+    // A core that waits for its clock to settle after a reset stands at the cycle at which it will begin.
+    constexpr std::int64_t kLongestInstruction = 64;
+    const std::int64_t now = clock_.firstCycleAtOrAfter(queue_.now()).n;
+    to->begin(CodeTime::kInReset, cpu_.cycle - now > kLongestInstruction ? now : cpu_.cycle, stretchOfCodeTime());
+    if (!inReset())
+        cpu_.moved(cpu_.cycle);
 }
 
 // Running.

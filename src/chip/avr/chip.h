@@ -79,7 +79,11 @@ public:
     // A chip put into a world that is already running: its cycles count from `t`. A power-on is to follow.
     void startAt(kernel::Time t)
     {
+        if (cpu_.codeTime != nullptr)
+            cpu_.codeTime->cut(cpu_.cycle, stretchOfCodeTime());
         cpu_.cycle = 0;
+        if (cpu_.codeTime != nullptr)
+            cpu_.codeTime->begin(CodeTime::kInReset, 0, stretchOfCodeTime());
         clock_.restart(t, {0}, clock_.hz());
     }
     // The reset line. While it is low the chip does nothing; when it rises, the core starts after the time that the fuses say.
@@ -123,13 +127,25 @@ public:
     // Ends the run at each reset of the chip from inside or outside.
     void stopAtResets(bool stop) { stopAtReset_ = stop; }
     void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
+    // Which part of the code has the time, from now on (code_time.h); null: no more. Two milliseconds are a stretch, but of a slow clock so many cycles.
+    void tellCodeTime(CodeTime* to);
+    [[nodiscard]] std::int64_t stretchOfCodeTime() const
+    {
+        constexpr std::int64_t kShortest = 4096;
+        return std::max(static_cast<std::int64_t>(clock_.hz() / 500), kShortest);
+    }
     [[nodiscard]] const InterruptCount& interruptCount(std::uint8_t vector) const { return interruptCounts_[vector]; }
     [[nodiscard]] std::uint64_t pendingInterrupts() const { return pending_; }
     [[nodiscard]] std::uint64_t enabledInterrupts() const { return enabledVectors_; }
     [[nodiscard]] std::uint64_t raisedInterrupts() const { return flags_; }
     // Writes as a debugger does: a register through its peripheral, as an instruction would at this moment.
     void poke(std::uint16_t address, std::uint8_t value) { cpu_.poke(address, value); }
-    void setPc(std::uint32_t word) { cpu_.pc = cpu_.current = word; }
+    void setPc(std::uint32_t word)
+    {
+        cpu_.pc = cpu_.current = word;
+        if (!inReset())
+            cpu_.moved(cpu_.cycle);
+    }
 
     // The firmware can never run again: asleep or in a jump to itself, and no interrupt can come.
     [[nodiscard]] bool halted() const;

@@ -75,6 +75,8 @@ void Cpu::reset()
     sleeping = false;
     holdInterrupts = false;
     fault = {};
+    if (codeTime != nullptr)
+        codeTime->enter(CodeTime::kInReset, cycle);
 }
 
 Instruction Cpu::decodeWord(std::uint32_t word) const
@@ -262,6 +264,7 @@ void Cpu::enterInterrupt(std::uint32_t vectorWord)
     sreg &= static_cast<std::uint8_t>(~kI);
     pc = vectorWord;
     cycle += core_.longPc ? 5 : 4;
+    moved(cycle);  // what it takes to enter is the time of what was interrupted, as on the tape
 }
 
 std::uint8_t Cpu::readProgram(std::uint32_t byteAddress)
@@ -334,6 +337,12 @@ void Cpu::countInto(CycleCounts* into)
         into->cycles.resize(core_.flashWords);
         into->times.resize(core_.flashWords);
     }
+}
+
+void Cpu::tellCodeTime(CodeTime* to)
+{
+    codeTime = to;
+    engine_->decodeAll();
 }
 
 // By the stepper, which costs a few times what the engine does; nobody pays for it while counting is off.

@@ -19,6 +19,7 @@
 #include <memory>
 #include <vector>
 
+#include "chip/avr/code_time.h"
 #include "chip/avr/cycle_counts.h"
 #include "chip/avr/isa.h"
 #include "chip/avr/stops.h"
@@ -109,6 +110,14 @@ public:
     void stopAtBreakpoint() { debugStop = {DebugStop::Kind::breakpoint, pc, 0, 0, 0, false, 0}; }
     // Counts cycles by instruction into this from now on, by the stepper; null: no more.
     void countInto(CycleCounts* counts);
+    // Tells it which part of the code runs from now on; null: no more. It must outlive the telling.
+    void tellCodeTime(CodeTime* to);
+    // Control is somewhere else, or the core sleeps, or has woken.
+    void moved(std::int64_t at)
+    {
+        if (codeTime != nullptr)
+            codeTime->enter(sleeping ? CodeTime::kAsleep : codeTime->partAt(pc), at);
+    }
     // The instruction at pc jumps to itself.
     [[nodiscard]] bool atSelfJump() const;
     [[nodiscard]] Instruction decodeAt(std::uint32_t word) const { return word < decoded_.size() ? decoded_[word] : Instruction{Op::outside}; }
@@ -149,6 +158,7 @@ public:
     Fault fault;
     DebugStop debugStop;          // why the debugger wants to look, not state; to be cleared by whoever has looked
     CycleCounts* counts = nullptr;
+    CodeTime* codeTime = nullptr; // set by tellCodeTime()
 
     template <class Archive>
     void state(Archive& ar)

@@ -332,6 +332,7 @@ void Engine::fast(HandlerTable* table)
         special[kOutSreg] = &&doOutSreg;
         special[kSetI] = &&setI;
         special[kBreakpoint] = &&leave;
+        special[kAcross] = &&across;
         special[kCountByte] = &&countByte;
         special[kCountWord] = &&countWord;
         special[kCountLong] = &&countLong;
@@ -432,6 +433,16 @@ void Engine::fast(HandlerTable* table)
     std::int64_t base = -prefix[cpu.pc];
     LazyFlags f(cpu.sreg);
     unsigned ti = cpu.sreg & (kT | kI);
+    goto arrived;
+
+    // A transfer that may lead into another part of the code.
+across:
+    base += r->delta;
+    r = records + r->target;
+landed:
+    if (cpu.codeTime != nullptr)
+        if (const std::uint16_t part = cpu.codeTime->known(static_cast<std::size_t>(r - records)); part != cpu.codeTime->present())
+            cpu.codeTime->enter(part, start + static_cast<std::uint32_t>(base + prefix[r - records]));
     goto arrived;
 
     // A taken transfer: the only place where time is looked at.
@@ -588,7 +599,7 @@ doReti:
         r = records + to;
         cpu.bus_.interruptReturned(start + static_cast<std::uint32_t>(base + prefix[to]));
     }
-    goto arrived;
+    goto landed;
 
 doLdsIo:
     R[r->d] = cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
@@ -1347,7 +1358,7 @@ doIjmp:
         base += r->delta - prefix[to];
         r = records + to;
     }
-    goto arrived;
+    goto landed;
 
 doRcall:
     {
@@ -1364,7 +1375,7 @@ doRcall:
         cpu.sp = static_cast<std::uint16_t>(sp - pcBytes);
         cpu.noteSp(cpu.sp);
     }
-    goto taken;
+    goto across;
 
 doIcall:
     {
@@ -1386,7 +1397,7 @@ doIcall:
         base += r->delta - prefix[to];
         r = records + to;
     }
-    goto arrived;
+    goto landed;
 
 doRet:
     {
@@ -1401,7 +1412,7 @@ doRet:
         base += r->delta - prefix[to];
         r = records + to;
     }
-    goto arrived;
+    goto landed;
 
 doCpse:
     if (R[r->d] == R[r->r])

@@ -23,6 +23,9 @@
 // Pairs that compilers write often (a word's two halves, a comparison and its branch) have a handler for both. The second keeps its own record and
 // handler, so that a jump between them works; a guard or a breakpoint on the second takes the pair apart.
 //
+// Where the time of each part of the code is asked for (code_time.h), calls, returns and jumps out of a part tell where they lead; what else could lead
+// into another part is left to the stepper.
+//
 // Counted delay loops are recognised by their shape when decoded, and gone through in closed form up to the deadline; a jump to itself likewise.
 //
 // Tested by tests/chip/avr/engine_test.cpp against the stepper, state for state, on random programs and random stops. Timed by
@@ -69,6 +72,7 @@ private:
     void fusePairs();
     void fillRecord(std::uint32_t pc, const Instruction& i, Live live);
     void findCountedLoop(std::uint32_t pc, const Instruction& branch);
+    void markCrossings(std::uint32_t pc, const Instruction& i);
     [[nodiscard]] bool mayTouchWatched(const Instruction& i) const;
     [[nodiscard]] bool isCoreRegister(std::uint16_t address) const;
     [[nodiscard]] bool canEnter() const;

@@ -106,12 +106,36 @@ void Engine::decodeAll()
         }
         if (i.op == Op::brbc)
             findCountedLoop(pc, i);
+        if (cpu_.codeTime != nullptr)
+            markCrossings(pc, i);
         if (cpu_.isBreakpoint(pc))
             record.handler = handlers_.special[kBreakpoint];
         const bool computed = i.op == Op::ijmp || i.op == Op::icall || i.op == Op::ret || i.op == Op::reti;
         record.delta = prefix_[pc] + kOneInstruction + cost - (computed ? 0 : prefix_[record.target]);
     }
     fusePairs();
+}
+
+// Calls, returns and computed jumps look for themselves.
+void Engine::markCrossings(std::uint32_t pc, const Instruction& i)
+{
+    const CodeTime& parts = *cpu_.codeTime;
+    Record& record = records_[pc];
+    switch (i.op) {
+    case Op::jmp: case Op::rjmp:
+        if (i.target < records_.size() && parts.crosses(pc, i.target) && record.handler != handlers_.special[kSlow])
+            record.handler = handlers_.special[kAcross];
+        return;
+    case Op::ijmp: case Op::ret: case Op::reti: case Op::eijmp: return;
+    case Op::rcall: case Op::call: case Op::icall: case Op::eicall: return;
+    case Op::cpse: case Op::sbrc: case Op::sbrs: case Op::sbic: case Op::sbis: case Op::brbs: case Op::brbc:
+        if (parts.crosses(pc, record.target))
+            record.handler = handlers_.special[kSlow];
+        break;
+    default: break;
+    }
+    if (parts.crosses(pc, pc + i.words))
+        record.handler = handlers_.special[kSlow];
 }
 
 // From behind, so that the second of a pair is looked at before it becomes the first of one.

@@ -20,7 +20,7 @@ inline constexpr std::int64_t kLongestSlice = std::int64_t{1} << 30;
 inline constexpr std::size_t kOps = static_cast<std::size_t>(Op::count);
 
 // Handlers that one mnemonic shares among its flag operands. kIfSetC + 2 n is "branch if flag n is set", the next one "if clear".
-enum Special : std::size_t { kIfSetC = 0, kSetC = 16, kClearC, kSetT, kClearT, kClearI, kSelfJump, kSlow, kLdsIo, kStsIo, kInSp, kInSreg, kOutSreg, kSetI, kCountByte, kCountWord, kCountLong, kBreakpoint, kSpecials };
+enum Special : std::size_t { kIfSetC = 0, kSetC = 16, kClearC, kSetT, kClearT, kClearI, kSelfJump, kSlow, kLdsIo, kStsIo, kInSp, kInSreg, kOutSreg, kSetI, kCountByte, kCountWord, kCountLong, kBreakpoint, kAcross, kSpecials };
 
 struct HandlerTable {
     std::array<std::array<const void*, 3>, kOps> byOp{};  // all flags, C and Z only, no flags

@@ -84,6 +84,7 @@ void Cpu::step()
     } else {
         ++instructions;
         cycle += stall;
+        moved(cycle);
     }
     stall = 0;
 }

@@ -1,0 +1,94 @@
+#include "chip/avr/code_time.h"
+
+#include <algorithm>
+#include <utility>
+
+#include "kernel/check.h"
+
+namespace bramix::chip::avr {
+
+CodeTime::CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, std::function<void(const Stretch&)> sink)
+    : partAt_(std::move(partAt)), spent_(std::max<std::size_t>(parts, kFirstPart)), sink_(std::move(sink)), to_(stretch), length_(stretch)
+{
+    kernel::check(stretch > 0, "a stretch of no cycles");
+    for (const std::uint16_t part : partAt_)
+        kernel::check(part < spent_.size(), "a part beyond the last one");
+}
+
+// The stretch under way ends before `cycle`, and whole ones may lie in between, in which the present part ran alone.
+void CodeTime::close(std::int64_t cycle)
+{
+    spend(to_);
+    give(to_);
+    if (const std::int64_t whole = (cycle - from_) / length_; whole > 0) {
+        spend(from_ + whole * length_);
+        give(since_);
+    }
+    to_ = from_ + length_;
+}
+
+void CodeTime::give(std::int64_t to)
+{
+    given_.from = from_;
+    given_.to = to;
+    given_.shares.clear();
+    std::sort(touched_.begin(), touched_.end());
+    for (const std::uint16_t part : touched_)
+        given_.shares.push_back({part, std::exchange(spent_[part], 0)});
+    touched_.clear();
+    from_ = to;
+    sink_(given_);
+}
+
+void CodeTime::cut(std::int64_t cycle, std::int64_t stretch)
+{
+    if (cycle >= to_)
+        close(cycle);
+    spend(cycle);
+    if (cycle > from_)
+        give(cycle);
+    length_ = stretch;
+    to_ = from_ + length_;
+}
+
+void CodeTime::begin(std::uint16_t part, std::int64_t cycle, std::int64_t stretch)
+{
+    std::fill(spent_.begin(), spent_.end(), 0);
+    touched_.clear();
+    part_ = part;
+    since_ = from_ = cycle;
+    length_ = stretch;
+    to_ = from_ + length_;
+}
+
+std::vector<CodeTime::Stretch> CodeTime::open(std::int64_t cycle) const
+{
+    std::vector<Stretch> out{{from_, std::min(cycle, to_), {}}};
+    for (std::size_t part = 0; part < spent_.size(); ++part)
+        if (const std::int64_t cycles = spent_[part] + (part == part_ ? out[0].to - since_ : 0); cycles > 0)
+            out[0].shares.push_back({static_cast<std::uint16_t>(part), cycles});
+    if (cycle > to_)
+        out.push_back({to_, cycle, {{part_, cycle - to_}}});
+    return out;
+}
+
+CodeTime::State CodeTime::state() const
+{
+    State out{part_, since_, from_, to_, {}};
+    for (std::size_t part = 0; part < spent_.size(); ++part)
+        if (spent_[part] != 0)
+            out.spent.push_back({static_cast<std::uint16_t>(part), spent_[part]});
+    return out;
+}
+
+void CodeTime::setState(const State& state)
+{
+    begin(state.part, state.from, state.to - state.from);
+    since_ = state.since;
+    for (const Share& s : state.spent) {
+        spent_[s.part] = s.cycles;
+        touched_.push_back(s.part);
+    }
+}
+
+}  // namespace bramix::chip::avr

@@ -1,0 +1,91 @@
+// Where a chip's time goes, by parts of its code, counted all the time at full speed: cycles of each part in each stretch of so many cycles.
+//
+// Parts are numbered by whoever asks, word by word (a function is a part); three numbers stand for what is no code. The core tells when control has
+// come to another part, and nothing in between: what it costs is a look at each call, return and interrupt.
+//
+// Stretches begin where metering began, or the clock changed, and are all equally long; one in which nothing changed goes on for several. So they are the
+// same in each run, however it was cut into pieces, and every cycle is in one of them exactly.
+// Tested by tests/chip/avr/code_time_test.cpp against the reference, instruction by instruction.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <vector>
+
+namespace bramix::chip::avr {
+
+class CodeTime {
+public:
+    static constexpr std::uint16_t kAsleep = 0, kInReset = 1, kElsewhere = 2, kFirstPart = 3;
+
+    struct Share {
+        std::uint16_t part = 0;
+        std::int64_t cycles = 0;
+        bool operator==(const Share&) const = default;
+    };
+    struct Stretch {
+        std::int64_t from = 0, to = 0;  // cycles
+        std::vector<Share> shares;      // in order of parts; together as long as the stretch
+        bool operator==(const Stretch&) const = default;
+    };
+
+    // What is under way, to go on from later.
+    struct State {
+        std::uint16_t part = 0;
+        std::int64_t since = 0, from = 0, to = 0;
+        std::vector<Share> spent;
+    };
+
+    // The part of each word of flash, kFirstPart and up or kElsewhere; `parts`: one more than the highest. `stretch` in cycles.
+    CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, std::function<void(const Stretch&)> sink);
+
+    [[nodiscard]] std::uint16_t partAt(std::uint32_t word) const { return word < partAt_.size() ? partAt_[word] : kElsewhere; }
+    // The same of a word that is known to be in flash.
+    [[nodiscard]] std::uint16_t known(std::size_t word) const { return partAt_[word]; }
+    [[nodiscard]] bool crosses(std::uint32_t from, std::uint32_t to) const { return partAt(from) != partAt(to); }
+    [[nodiscard]] std::uint16_t present() const { return part_; }
+
+    // From `cycle` on a part runs.
+    void enter(std::uint16_t part, std::int64_t cycle)
+    {
+        if (part == part_)
+            return;
+        if (cycle >= to_) [[unlikely]]
+            close(cycle);
+        spend(cycle);
+        part_ = part;
+    }
+    // Ends the stretch under way; the next ones have this length. Before the clock changes.
+    void cut(std::int64_t cycle, std::int64_t stretch);
+    // Begins anew at a cycle: nothing is under way.
+    void begin(std::uint16_t part, std::int64_t cycle, std::int64_t stretch);
+
+    // What is under way, up to `cycle`: one stretch, or two where it is longer and the second has been the present part's alone.
+    [[nodiscard]] std::vector<Stretch> open(std::int64_t cycle) const;
+    [[nodiscard]] State state() const;
+    void setState(const State& state);
+
+private:
+    void spend(std::int64_t to)
+    {
+        std::int64_t& spent = spent_[part_];
+        if (spent == 0 && to > since_)
+            touched_.push_back(part_);
+        spent += to - since_;
+        since_ = to;
+    }
+    void close(std::int64_t cycle);
+    void give(std::int64_t to);
+
+    std::vector<std::uint16_t> partAt_;
+    std::vector<std::int64_t> spent_;    // by part, in the stretch under way
+    std::vector<std::uint16_t> touched_; // those that have some
+    std::function<void(const Stretch&)> sink_;
+    Stretch given_;   // told last; kept so that telling takes no memory
+    std::uint16_t part_ = kInReset;
+    std::int64_t since_ = 0;            // of the present part, as far as it is not in spent_
+    std::int64_t from_ = 0, to_ = 0;    // the stretch under way
+    std::int64_t length_ = 1;
+};
+
+}  // namespace bramix::chip::avr
