@@ -1,0 +1,34 @@
+#include "debug/function_map.h"
+
+#include <algorithm>
+
+#include "chip/avr/isa.h"
+
+namespace bramix::debug {
+
+using chip::avr::Op;
+
+FunctionMap::FunctionMap(const Symbols& symbols, std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip) : at(flash.size(), kNone)
+{
+    for (const Function& f : symbols.functions()) {
+        if (f.caller >= 0 || names.size() >= kNone)
+            continue;
+        const auto number = static_cast<std::uint16_t>(names.size());
+        names.push_back(f.name);
+        for (const CodeRange& range : f.ranges)
+            for (std::size_t word = range.begin / 2; word < std::min<std::size_t>(range.end / 2, at.size()); ++word)
+                at[word] = number;
+    }
+    const std::size_t table = std::min<std::size_t>(chip.vectors.size() * chip.vectorWords, flash.size());
+    for (std::size_t slot = 0; slot < table; slot += chip.vectorWords) {
+        const auto word = static_cast<std::uint32_t>(slot);
+        const chip::avr::Instruction i = chip::avr::decode(chip.core, word, flash[slot], slot + 1 < flash.size() ? flash[slot + 1] : std::uint16_t{0xFFFF});
+        if (i.op != Op::jmp && i.op != Op::rjmp)
+            return;  // no such table: the program begins there
+        for (std::size_t w = slot; w < slot + chip.vectorWords && w < at.size(); ++w)
+            if (at[w] == kNone || names[at[w]] == "__vectors")
+                at[w] = of(i.target);
+    }
+}
+
+}  // namespace bramix::debug
