@@ -1,6 +1,7 @@
-// How long the way into the past is: runs a bench for so many minutes, then goes to random moments of it and steps back there.
+// How long the way into the past is: runs a bench for so many minutes, then goes to random moments of it and steps back there; and what lanes of functions and of a variable take at any
+// length, "CHIP EXPRESSION".
 //
-//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both]
+//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both|"CHIP EXPRESSION"]
 //
 // With the last word it only runs, with nothing kept, with the tape, or with tape and history: to count instructions of. Otherwise it
 // prints what the run took with and without a tape and a history, how many moments are remembered in how much memory, and the times of the ways.
@@ -13,6 +14,8 @@
 
 #include "kernel/random.h"
 #include "session/debugger.h"
+#include "session/function_lane.h"
+#include "session/function_times.h"
 
 using namespace bramix;
 using Clock = std::chrono::steady_clock;
@@ -49,6 +52,39 @@ void tell(const char* what, std::vector<double> times)
     fmt::print("{:<28} mean {:6.1f} ms   19 of 20 within {:6.1f} ms   longest {:6.1f} ms   of {}\n", what, sum / static_cast<double>(times.size()) * 1e3, times[times.size() * 19 / 20] * 1e3, times.back() * 1e3, times.size());
 }
 
+// A lane of functions of windows of each length, and how long a variable is looked for.
+void lookAtLanes(session::Session& s, const bench::Catalogue& catalogue, const std::string& chip, const std::string& variable, kernel::Time end)
+{
+    constexpr std::size_t kColumns = 1100;
+    session::Lookback look(s, catalogue);
+    for (kernel::Duration span = end - kernel::Time{}; session::showsShares({kernel::Time{}, kernel::Time{} + span, kColumns}); span /= 4) {
+        std::vector<double> times;
+        std::size_t shares = 0;
+        for (int i = 0; i < 30; ++i) {
+            const kernel::Time from = kernel::Time{} + (end - kernel::Time{} - span) / 30 * i;
+            session::ReadLane lane;
+            const auto began = Clock::now();
+            session::readFunctions(s, look, chip, {from, from + span, kColumns}, lane);
+            times.push_back(since(began));
+            shares += lane.shares.size();
+        }
+        tell(fmt::format("functions, {:.4g} s", kernel::seconds(span)).c_str(), times);
+        if (shares == 0)
+            fmt::print("nothing is known\n");
+    }
+    fmt::print("shares of functions          {} bytes\n", s.functionTimes().bytes());
+    const auto began = Clock::now();
+    look.want({{chip, variable}}, kernel::Time{}, end);
+    while (look.busy())
+        (void)look.work(std::chrono::milliseconds(50));
+    const session::PastValues::Found* found = look.values().of({chip, variable});
+    std::uint64_t changes = 0;
+    if (found != nullptr)
+        for (const auto& e : found->values.entries())
+            changes += e.changes;
+    fmt::print("{:<28} {:.1f} s, {} values{}\n", variable + " all the time", since(began), changes, found == nullptr || found->trouble.empty() ? "" : ": " + found->trouble);
+}
+
 }  // namespace
 
 int main(int argc, char** argv)
@@ -71,7 +107,9 @@ int main(int argc, char** argv)
     options.folder = std::filesystem::path(argv[1]).parent_path().string();
     options.tapeBytes = 256U << 20U;
 
-    if (const std::string only = argc > 5 ? argv[5] : ""; !only.empty()) {
+    const std::string only = argc > 5 ? argv[5] : "";
+    const bool lanes = only.find(' ') != std::string::npos;
+    if (!only.empty() && !lanes) {
         options.record = only != "bare";
         options.historyBytes = only == "both" ? bound : 0;
         (void)run(*open(*document, *catalogue, options), end);
@@ -80,7 +118,7 @@ int main(int argc, char** argv)
     // Turn by turn, so that the machine's good and bad minutes fall on all of them alike.
     const auto share = kernel::Time((end - kernel::Time{}) / 10);
     std::vector<double> bare, tape, both;
-    for (int i = 0; i < 5; ++i)
+    for (int i = 0; i < (lanes ? 0 : 5); ++i)
         for (auto& [times, record, history] : {std::tuple<std::vector<double>&, bool, bool>{bare, false, false}, {tape, true, false}, {both, true, true}}) {
             auto o = options;
             o.record = record;
@@ -89,8 +127,9 @@ int main(int argc, char** argv)
             times.push_back(run(*s, share));
         }
     const auto best = [](const std::vector<double>& v) { return *std::min_element(v.begin(), v.end()); };
-    fmt::print("{:.0f} s of the bench            {:.2f} s with nothing kept, {:.2f} s with the tape ({:+.1f} %), {:.2f} s with tape and history ({:+.1f} %); best of 5\n", kernel::seconds(share), best(bare), best(tape), (best(tape) / best(bare) - 1) * 100,
-               best(both), (best(both) / best(bare) - 1) * 100);
+    if (!lanes)
+        fmt::print("{:.0f} s of the bench            {:.2f} s with nothing kept, {:.2f} s with the tape ({:+.1f} %), {:.2f} s with tape and history ({:+.1f} %); best of 5\n", kernel::seconds(share), best(bare), best(tape),
+                   (best(tape) / best(bare) - 1) * 100, best(both), (best(both) / best(bare) - 1) * 100);
 
     options.historyBytes = bound;
     const auto s = open(*document, *catalogue, options);
@@ -99,6 +138,10 @@ int main(int argc, char** argv)
     for (tape::ChannelId c = 0; c < s->tape().channelCount(); ++c)
         edges += s->tape().count(c);
     fmt::print("{:.0f} minutes                   {:.1f} s, {} moments in {} MB, {} edges in {} MB\n", minutes, took, s->history().moments().size(), s->history().bytes() >> 20U, edges, s->tape().bytes() >> 20U);
+    if (lanes) {
+        lookAtLanes(*s, *catalogue, only.substr(0, only.find(' ')), only.substr(only.find(' ') + 1), end);
+        return 0;
+    }
     session::Debugger debugger(*s);
     kernel::Random random(1);
     std::vector<double> going, stepping;

@@ -1,5 +1,6 @@
 // Motions: running, stepping, and going back.
 #include "session/debugger.h"
+#include "session/local_value.h"
 
 #include <algorithm>
 #include <cstdlib>
@@ -639,10 +640,7 @@ std::optional<double> Debugger::number(const std::string& expression)
     const auto value = scope.evaluator.evaluate(expression);
     if (!value)
         return std::nullopt;
-    const std::string text = scope.evaluator.format(*value, debug::Radix::decimal);
-    char* end = nullptr;
-    const double number = std::strtod(text.c_str(), &end);
-    return end == text.c_str() ? std::nullopt : std::optional(number);
+    return numberOf(scope.evaluator, *value);
 }
 
 Result<debug::Value> Debugger::evaluate(const std::string& expression, std::size_t frame)

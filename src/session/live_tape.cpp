@@ -5,6 +5,7 @@
 
 #include "session/live_session.h"
 #include "session/edge_story.h"
+#include "session/function_lane.h"
 #include "session/recording.h"
 
 namespace bramix::session {
@@ -226,6 +227,8 @@ void LiveSession::fillTape(Picture& picture)
     fillSerialLanes(picture);
     fillReads(picture);
     fillEvents(picture);
+    if (!tape_.measureFunctions.empty())
+        picture.measuredFunctions = functionsBetween(*session_, *lookback_, tape_.measureFunctions, tape_.measureFrom, tape_.measureTo);
     if (tape_.measure)
         if (const tape::ChannelId channel = session_->channelOf(*tape_.measure); channel != UINT32_MAX) {
             constexpr std::size_t kMostMeasured = 100'000;  // in each picture

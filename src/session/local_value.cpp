@@ -50,4 +50,12 @@ std::optional<LocalValue> localAt(Program& program, const bench::World::ChipUnit
     return std::nullopt;
 }
 
+std::optional<double> numberOf(const debug::Evaluator& evaluator, const debug::Value& value)
+{
+    const std::string text = evaluator.format(value, debug::Radix::decimal);
+    char* end = nullptr;
+    const double number = std::strtod(text.c_str(), &end);
+    return end == text.c_str() ? std::nullopt : std::optional(number);
+}
+
 }  // namespace bramix::session

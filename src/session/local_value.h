@@ -23,6 +23,9 @@ struct LocalName {
 [[nodiscard]] std::string rootOf(const std::string& expression);
 [[nodiscard]] bool hasLocal(const debug::Symbols& symbols, int function, const std::string& name);
 
+// A value as a number; nothing where it is none (a structure, an array).
+[[nodiscard]] std::optional<double> numberOf(const debug::Evaluator& evaluator, const debug::Value& value);
+
 struct LocalValue {
     debug::Value value;
     std::uint32_t cfa = 0;  // of its function's frame

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "debug/expression.h"
+#include "debug/function_map.h"
 #include "session/debugger.h"
 #include "session/local_value.h"
 
@@ -16,7 +17,7 @@ using bench::World;
 namespace {
 
 constexpr int kStepsBetweenLooksAtTheClock = 256;
-constexpr std::uint16_t kNoFunction = UINT16_MAX;
+constexpr std::uint16_t kNoFunction = debug::FunctionMap::kNone;
 
 }  // namespace
 
@@ -30,14 +31,14 @@ struct Lookback::Pass {
     Time from{}, at{};            // what is known
     std::string trouble;
 
-    std::vector<std::uint16_t> functionAt;  // by word
-    std::vector<std::string> names;         // of functions
+    debug::FunctionMap map;
     struct Open {
         std::uint16_t function = kNoFunction;
         std::uint16_t sp = 0;     // behind the return address
         std::size_t span = 0;
     };
     std::vector<Open> stack;
+    std::optional<std::size_t> asleep;  // the span of the sleep in progress
     std::uint16_t spBefore = 0;
     bool functions = false;
     std::map<std::string, FoundSpans> found;     // by variable
@@ -61,7 +62,7 @@ struct Lookback::Pass {
     FoundSpans& functionsFound() { return found[std::string()]; }
 };
 
-Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), volts_(session, catalogue), metered_(session, catalogue) {}
+Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), volts_(session, catalogue), metered_(session, catalogue) {}
 
 void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent)
 {
@@ -101,9 +102,21 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
 {
     from = std::max(from, Time{});
     to = std::min(to, session_.latest());
+    const bool longer = to - from > kLongest;
     std::map<std::string, std::vector<std::string>> byChip;
-    for (const Wish& w : wishes)
-        byChip[w.chip].push_back(w.variable);
+    std::vector<PastValues::Wish> global;
+    for (const Wish& w : wishes) {
+        const bool isGlobal = !w.variable.empty() && !splitLocal(w.variable);
+        const FoundSpans* known = found(w);
+        if (isGlobal && (longer || (known != nullptr && known->tooMany)))
+            global.emplace_back(w.chip, w.variable);
+        if (!isGlobal || !longer)
+            byChip[w.chip].push_back(w.variable);
+    }
+    if (global.empty())
+        values_.rest();
+    else
+        values_.want(global, from, to);
     std::erase_if(passes_, [&](const auto& p) { return !byChip.contains(p.first); });
     const bool anotherCourse = course_ != session_.course();
     course_ = session_.course();
@@ -128,7 +141,7 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
         for (const std::string& v : variables)
             pass->found[v] = {};
         pass->functions = pass->found.contains(std::string());
-        if (to - from > kLongest) {
+        if (longer) {
             pass->ended = true;
             pass->trouble = fmt::format("zoom in to {} or less", kernel::formatQuantity(kernel::seconds(kLongest), kernel::Unit::second));
         }
@@ -146,7 +159,7 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
 
 bool Lookback::busy() const
 {
-    return volts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
+    return values_.busy() || volts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
 }
 
 Time Lookback::knownTo(const std::string& chip) const
@@ -247,18 +260,8 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
     const ChipTarget target(pass.unit());
     if (pass.functions) {
         FoundSpans& found = pass.functionsFound();
-        const std::size_t words = pass.unit().chip->cpu().flash().size();
-        pass.functionAt.assign(words, kNoFunction);
-        for (const debug::Function& f : symbols.functions()) {
-            if (f.caller >= 0 || pass.names.size() >= kNoFunction)
-                continue;
-            const auto number = static_cast<std::uint16_t>(pass.names.size());
-            pass.names.push_back(f.name);
-            for (const debug::CodeRange& range : f.ranges)
-                for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, words); ++a)
-                    pass.functionAt[a] = number;
-        }
-        if (pass.names.empty())
+        pass.map = debug::FunctionMap(symbols, pass.unit().chip->cpu().flash(), *pass.unit().table);
+        if (pass.map.names.empty())
             found.trouble = "the firmware tells no functions";
         // Those that have called it already.
         const std::vector<debug::Frame> frames = program.frames.unwind(symbols, target, registersOf(*pass.unit().chip));
@@ -266,9 +269,8 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
         for (auto f = frames.rbegin(); f != frames.rend(); ++f) {
             if (f->inlined)
                 continue;
-            const std::uint32_t word = f->registers.pc / 2;
-            const std::uint16_t number = word < words ? pass.functionAt[word] : kNoFunction;
-            found.spans.push_back({pass.from, pass.from, static_cast<std::uint32_t>(pass.stack.size()), number == kNoFunction ? std::string() : pass.names[number]});
+            const std::uint16_t number = pass.map.of(f->registers.pc / 2);
+            found.spans.push_back({pass.from, pass.from, static_cast<std::uint32_t>(pass.stack.size()), number == kNoFunction ? std::string() : pass.map.names[number]});
             pass.stack.push_back({number, static_cast<std::uint16_t>(f->cfa - bytes), found.spans.size() - 1});
         }
         pass.spBefore = pass.unit().chip->cpu().sp;
@@ -309,23 +311,25 @@ void Lookback::look(Pass& pass)
     const Time now = c.now();
     if (FoundSpans* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty()) {
         const chip::avr::Cpu& cpu = c.cpu();
+        if (pass.asleep && !cpu.sleeping)
+            found->spans[*std::exchange(pass.asleep, std::nullopt)].to = now;
         while (pass.stack.size() > 1 && cpu.sp > pass.stack.back().sp) {
             found->spans[pass.stack.back().span].to = now;
             pass.stack.pop_back();
         }
-        const std::uint16_t function = cpu.pc < pass.functionAt.size() ? pass.functionAt[cpu.pc] : kNoFunction;
+        const std::uint16_t function = pass.map.of(cpu.pc);
         if (pass.stack.size() == 1 && cpu.sp > pass.stack[0].sp) {
             // Out of the outermost that was known. Where it has not only given room on the stack back, its caller has stood below it all the time.
             if (function != pass.stack[0].function && function != kNoFunction) {
                 found->spans[pass.stack[0].span].to = now;
                 for (Span& s : found->spans)
                     ++s.depth;
-                found->spans.insert(found->spans.begin(), {pass.from, now, 0, pass.names[function]});
+                found->spans.insert(found->spans.begin(), {pass.from, now, 0, pass.map.names[function]});
                 pass.stack[0] = {function, cpu.sp, 0};
             }
             pass.stack[0].sp = cpu.sp;
         }
-        const bool called = cpu.sp < pass.spBefore && (pass.stack.empty() || function != pass.stack.back().function || cpu.pc == 0 || pass.functionAt[cpu.pc - 1] != function);
+        const bool called = cpu.sp < pass.spBefore && (pass.stack.empty() || function != pass.stack.back().function || cpu.pc == 0 || pass.map.of(cpu.pc - 1) != function);
         const bool jumped = !called && (pass.stack.empty() || function != pass.stack.back().function);
         // Who is jumped to returns to where the other one would have.
         std::uint16_t sp = cpu.sp;
@@ -338,11 +342,15 @@ void Lookback::look(Pass& pass)
             if (found->spans.size() >= kMostSpans) {
                 found->tooMany = pass.ended = true;
             } else {
-                found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), function == kNoFunction ? std::string() : pass.names[function]});
+                found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), function == kNoFunction ? std::string() : pass.map.names[function]});
                 pass.stack.push_back({function, sp, found->spans.size() - 1});
             }
         }
         pass.spBefore = cpu.sp;
+        if (cpu.sleeping && !pass.asleep && !found->tooMany) {
+            pass.asleep = found->spans.size();
+            found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), "asleep", true});
+        }
     }
     for (Pass::Variable& v : pass.variables) {
         const auto differs = [&] {
@@ -416,7 +424,10 @@ void Lookback::lookAtLocal(Pass& pass, std::size_t index)
 void Lookback::step(Pass& pass)
 {
     World& world = pass.past->world();
-    pass.past->giveDueInputs();
+    if (pass.past->nextInput() <= world.now()) {
+        pass.past->giveDueInputs();
+        look(pass);  // what was written by hand
+    }
     const Time stood = pass.unit().chip->now();
     // Time stands where the next input comes, or where the run itself stands and one may come still.
     world.stepInstruction(pass.chip, std::min(pass.past->nextInput(), to_));
@@ -434,6 +445,8 @@ void Lookback::close(Pass& pass)
     if (pass.functions)
         for (const Pass::Open& open : pass.stack)
             pass.functionsFound().spans[open.span].to = pass.at;
+    if (pass.asleep)
+        pass.functionsFound().spans[*pass.asleep].to = pass.at;
     for (const Pass::Variable& v : pass.variables)
         if (v.open)
             pass.found[v.expression].spans.back().to = pass.at;
@@ -445,7 +458,8 @@ void Lookback::close(Pass& pass)
 bool Lookback::work(std::chrono::steady_clock::duration budget)
 {
     const auto until = std::chrono::steady_clock::now() + budget;
-    bool changed = volts_.work(budget);
+    bool changed = values_.work(budget);
+    changed = volts_.work(budget) || changed;
     changed = metered_.work(budget) || changed;
     for (auto& [chip, pass] : passes_) {
         if (pass->ended || pass->at >= to_)
@@ -475,9 +489,12 @@ bool Lookback::work(std::chrono::steady_clock::duration budget)
                         moved[i] = kept.size();
                         kept.push_back(std::move(found.spans[i]));
                     }
-                if (variable.empty())
+                if (variable.empty()) {
                     for (Pass::Open& open : pass->stack)
                         open.span = moved[open.span];
+                    if (pass->asleep)
+                        pass->asleep = moved[*pass->asleep];
+                }
                 found.spans = std::move(kept);
                 pass->from = std::max(pass->from, keep);
             }

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "debug/pin_table.h"
+#include "session/past_values.h"
 #include "session/past_volts.h"
 #include "session/session.h"
 
@@ -25,6 +26,7 @@ struct Span {
     Time from{}, to{};
     std::uint32_t depth = 0;  // of a function: how many stand below it on the stack
     std::string text;
+    bool asleep = false;      // no function: the core sleeps
     bool operator==(const Span&) const = default;
 };
 
@@ -42,7 +44,7 @@ public:
     Lookback(const Lookback&) = delete;
     Lookback& operator=(const Lookback&) = delete;
 
-    // Longer stretches are not gone through: a second of board time takes seconds.
+    // Longer stretches are not gone through instruction by instruction: a second of board time takes seconds.
     static constexpr Duration kLongest = std::chrono::seconds(2);
     static constexpr std::size_t kMostSpans = 20'000;
 
@@ -61,6 +63,8 @@ public:
     [[nodiscard]] Time knownTo(const std::string& chip) const;
     // Null where it was not wanted.
     [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
+    // Globals of long windows, and those of which a shorter one has too many values.
+    [[nodiscard]] const PastValues& values() const { return values_; }
 
     // A chip right before an instruction of its.
     struct Scene {
@@ -93,6 +97,7 @@ private:
     Session& session_;
     const bench::Catalogue& catalogue_;
     std::map<std::string, std::unique_ptr<Pass>> passes_;  // by chip
+    PastValues values_;
     PastVolts volts_, metered_;  // on the tape, and right before the present
     bool running_ = false;
     Time from_{}, to_{};

@@ -162,6 +162,7 @@ struct Picture {
     std::vector<LanePicture> lanes;
     std::vector<ReadLane> reads;        // in the order in which they were asked for
     std::optional<tape::PulseMeasures> measured;  // between the marks, of the lane that was asked for
+    std::vector<FunctionShare> measuredFunctions; // the same of a lane of functions
     std::vector<TapeEvent> events;      // in the window; the first few hundred
     // What the UARTs have said, out of the chip; those that have said something.
     struct SerialLane {
@@ -183,6 +184,7 @@ struct TapeRequest {
     bool follow = true;             // `to` is the present
     // Marks, and the lane that is measured between them.
     std::optional<bench::PinRef> measure;
+    std::string measureFunctions;   // or the chip whose functions are
     kernel::Time measureFrom{}, measureTo{};
     kernel::Time from{}, to{};
     std::size_t columns = 0;

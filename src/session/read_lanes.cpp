@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include "session/function_lane.h"
 #include "session/lane_logs.h"
 #include "session/merged_edges.h"
 #include "session/part_language.h"
@@ -186,38 +187,62 @@ void readInterrupts(const Session& session, const LaneSpec& spec, const Window& 
     put(std::min(window.to, session.latest()));
 }
 
-// What was found by going through the window once more.
-void readFound(const Session& session, const Lookback& lookback, const LaneSpec& spec, const Window& window, ReadLane& lane)
+void reckonBounds(ReadLane& lane)
 {
-    constexpr std::string_view kVector = "__vector_";
-    const bool functions = spec.kind == LaneSpec::Kind::functions;
-    lane.name = functions ? "functions" : spec.variable;
-    lane.lines = spec.chip;
-    const FoundSpans* found = lookback.found({spec.chip, spec.variable});
+    bool known = false;
+    for (const tape::WaveColumn& c : lane.wave)
+        if (c.known) {
+            lane.low = known ? std::min(lane.low, c.least) : c.least;
+            lane.high = known ? std::max(lane.high, c.most) : c.most;
+            known = true;
+        }
+}
+
+// One by one where there are few; else as a curve, or where it has no number, when it changed.
+void readValues(const PastValues& values, const PastValues::Wish& wish, const Window& window, ReadLane& lane)
+{
+    const PastValues::Found* found = values.of(wish);
     if (found == nullptr)
         return;
     lane.trouble = found->trouble;
-    lane.knownTo = lookback.knownTo(spec.chip);
-    lane.crowded = found->tooMany;
-    const auto& chips = session.world().chips();
-    const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == spec.chip; });
-    const auto* vectors = unit == chips.end() ? nullptr : &unit->table->vectors;
-    for (const Span& s : found->spans) {
-        if (s.to < window.from || s.from > window.to)
-            continue;
-        lane.items.push_back({s.from, s.to, functions ? "function" : "value", s.depth, s.text, true});
-        if (functions && vectors != nullptr && s.text.starts_with(kVector))
-            if (const std::size_t number = std::strtoul(s.text.c_str() + kVector.size(), nullptr, 10); number < vectors->size()) {
-                lane.items.back().what = "interrupt";
-                lane.items.back().text = (*vectors)[number].name;
-            }
-        if (functions)
-            lane.depths.push_back(static_cast<std::uint8_t>(std::min<std::uint32_t>(s.depth, UINT8_MAX)));
+    lane.knownTo = values.knownTo();
+    constexpr std::size_t kFew = 300;
+    const auto& entries = found->values.entries();
+    const auto [first, last] = found->values.between(window.from, window.to);
+    bool single = last - first <= kFew;
+    for (std::size_t i = first; i < last && single; ++i) {
+        const std::string words = values.words(wish, entries[i]);
+        single = !words.empty();
+        lane.items.push_back({entries[i].from, i + 1 < entries.size() ? entries[i + 1].from : values.knownTo(), "value", 0, words, true});
     }
-    if (!functions)
+    if (single)
         return;
-    for (const std::uint8_t d : lane.depths)
-        lane.rows = std::max<std::size_t>(lane.rows, d + std::size_t{1});
+    lane.items.clear();
+    if (!found->number) {
+        lane.crowded = true;
+        lane.columns.resize(window.columns);
+        const auto changes = found->values.changes(window.from, window.to, window.columns);
+        for (std::size_t c = 0; c < changes.size(); ++c)
+            lane.columns[c].first = lane.columns[c].last = changes[c] > 0 ? 1 : 0;
+        return;
+    }
+    lane.wave = found->values.columns(window.from, window.to, window.columns, values.knownTo());
+    reckonBounds(lane);
+}
+
+// What was found by going through the window once more.
+void readVariable(const Lookback& lookback, const LaneSpec& spec, const Window& window, ReadLane& lane)
+{
+    lane.name = spec.variable;
+    lane.lines = spec.chip;
+    const FoundSpans* found = lookback.found({spec.chip, spec.variable});
+    if (found == nullptr || found->tooMany)
+        return readValues(lookback.values(), {spec.chip, spec.variable}, window, lane);
+    lane.trouble = found->trouble;
+    lane.knownTo = lookback.knownTo(spec.chip);
+    for (const Span& s : found->spans)
+        if (s.to >= window.from && s.from <= window.to)
+            lane.items.push_back({s.from, s.to, "value", s.depth, s.text, true});
 }
 
 void readValue(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
@@ -267,13 +292,7 @@ void readVolts(const Lookback& lookback, const LaneSpec& spec, const Window& win
     if (waveform == nullptr || window.columns == 0)
         return;
     lane.wave = waveform->columns(window.from, window.to, window.columns);
-    bool known = false;
-    for (const tape::WaveColumn& c : lane.wave)
-        if (c.known) {
-            lane.low = known ? std::min(lane.low, c.least) : c.least;
-            lane.high = known ? std::max(lane.high, c.most) : c.most;
-            known = true;
-        }
+    reckonBounds(lane);
 }
 
 void readCapture(const Session& session, const LaneSpec& spec, const Window& window, ReadLane& lane)
@@ -381,7 +400,7 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
     std::vector<Lookback::Wish> wishes;
     std::vector<bench::PinRef> measured;
     for (const std::string& text : lanes)
-        if (const auto spec = parseLane(text); spec && (spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable))
+        if (const auto spec = parseLane(text); spec && ((spec->kind == LaneSpec::Kind::functions && !showsShares(window)) || spec->kind == LaneSpec::Kind::variable))
             wishes.push_back({spec->chip, spec->variable});
         else if (spec && spec->kind == LaneSpec::Kind::volts)
             measured.push_back(spec->pins[0]);
@@ -410,7 +429,8 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
             } else if (lane.trouble = missingPin(session, *spec); lane.trouble.empty()) {
                 switch (spec->kind) {
                 case LaneSpec::Kind::pin: case LaneSpec::Kind::group: break;
-                case LaneSpec::Kind::functions: case LaneSpec::Kind::variable: readFound(session, lookback, *spec, window, lane); break;
+                case LaneSpec::Kind::functions: readFunctions(session, lookback, spec->chip, window, lane); break;
+                case LaneSpec::Kind::variable: readVariable(lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::decoded: readDecoded(session, text, *spec, window, lane); break;
                 case LaneSpec::Kind::volts: readVolts(lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;

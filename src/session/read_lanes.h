@@ -6,8 +6,8 @@
 //   volts mcu.PC0                     a voltage
 //   value mcu.PD4 mcu.PD5 mcu.PD6     pins as a number in hex, the first the lowest bit
 //   interrupts mcu                    which interrupt runs
-//   functions mcu                     which function runs, those that called it below (session/lookback.h)
-//   variable mcu gates[0].cm          what a variable was, found the same way
+//   functions mcu                     which function runs, those that called it below, or how much each had (session/function_lane.h)
+//   variable mcu gates[0].cm          what a variable was, found by going through it once more (session/lookback.h)
 //   variable mcu sum in mean          a local of a function
 //   capture gate.open                 a signal of a capture that was read in (tape/vcd_read.h)
 //   group Motor, folded Motor         a heading over the lanes that follow it, which shows them or not; it reads nothing itself
@@ -36,6 +36,13 @@ struct LaneSpec {
 // An error says what was expected. That parts and pins are there is not looked at.
 [[nodiscard]] Result<LaneSpec> parseLane(const std::string& text);
 
+// What a function of a chip had of some time.
+struct FunctionShare {
+    enum class Kind : std::uint8_t { function, interrupt, asleep, inReset } kind = Kind::function;
+    std::string name;
+    double seconds = 0;
+};
+
 // What such a lane shows in a window of time.
 struct ReadLane {
     std::string text;    // the lane
@@ -49,10 +56,18 @@ struct ReadLane {
     std::vector<tape::Column> columns;        // where something goes on all the same: 1 while it does
     std::vector<Time> outstanding;            // and where something stands out there: it breaks the protocol, or nobody acknowledged it
     std::vector<Time> edges;                  // of a capture, where they are few
-    std::vector<tape::WaveColumn> wave;       // of a voltage
+    std::vector<tape::WaveColumn> wave;       // of a voltage, or of a variable that has too many values to be told one by one
     double low = 0, high = 0;                 // and its bounds in the window
     std::vector<std::uint8_t> depths;         // of functions: how deep each item stands; else empty
     std::size_t rows = 1;                     // the deepest of them and one
+    // Of functions in a long window, in place of items: who had how much of each column, and who they are, those first that had the most.
+    struct Share {
+        std::uint32_t column = 0;
+        std::uint16_t function = 0;  // index
+        float part = 0;              // of the column, 0 to 1
+    };
+    std::vector<FunctionShare> functions;
+    std::vector<Share> shares;
     Time knownTo = kernel::kNever;            // what is being looked for still is known up to here
 };
 

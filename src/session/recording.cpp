@@ -16,7 +16,7 @@ using kernel::fail;
 
 namespace {
 
-constexpr std::string_view kMagic = "Bramix recording 1\n";
+constexpr std::string_view kMagic = "Bramix recording 2\n";
 
 // ISO 3309, the polynomial 0xEDB88320.
 std::uint32_t checkSum(std::string_view bytes)
@@ -85,6 +85,7 @@ void putHead(Archive& ar, Recording& r)
     putAll(ar, r.findings);
     putAll(ar, r.bytes);
     putAll(ar, r.waveforms);
+    ar(r.functions);
 }
 
 }  // namespace
@@ -107,6 +108,7 @@ Result<void> Session::saveRecording(const std::string& file, const std::vector<s
     world_->flushProbes();
     for (const auto& [pin, waveform] : waveforms_)
         r.waveforms.emplace_back(pin, waveform);
+    r.functions = functionTimes_->logs(behind_);
     kernel::SaveArchive ar;
     putHead(ar, r);
     ar(tape_);
@@ -142,7 +144,7 @@ Result<Recording> readRecording(const std::string& file)
     std::uint32_t sum = 0;
     in.read(magic.data(), static_cast<std::streamsize>(magic.size()));
     if (!in || magic != kMagic)
-        return fail(file, magic.starts_with("Bramix recording") ? "is a recording of another version of Bramix; this one reads version 1" : "is no recording of Bramix");
+        return fail(file, magic.starts_with("Bramix recording") ? "is a recording of another version of Bramix; this one reads version 2" : "is no recording of Bramix");
     in.read(reinterpret_cast<char*>(&size), sizeof size);
     in.read(reinterpret_cast<char*>(&sum), sizeof sum);
     std::error_code none;
@@ -170,6 +172,9 @@ void Session::adopt(Recording recording)
 {
     tape_.takeFrom(std::move(recording.tape));
     mapChannels(false);
+    functionTimes_->stop();
+    functionTimes_->setLogs(std::move(recording.functions));
+    listenToFunctions();
     serialLog_.clear();
     for (const SerialByte& b : recording.bytes)
         serialLog_.add(b);

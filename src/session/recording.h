@@ -1,4 +1,4 @@
-// A run in one file: the tape with its causes, serial bytes, interrupts, findings, what was said and done, measured voltages, and the bench with its
+// A run in one file: the tape with its causes, serial bytes, interrupts, which functions had the time, findings, what was said and done, measured voltages, and the bench with its
 // firmware. Opened again, all of it is there without anything being run; the present stands at the beginning, the whole run lies ahead of it, and going to an
 // instant runs the bench there, as it ran.
 //
@@ -7,11 +7,13 @@
 // Tested by tests/session/recording_test.cpp.
 #pragma once
 
+#include <map>
 #include <string>
 #include <utility>
 #include <vector>
 
 #include "session/bench_files.h"
+#include "session/function_times.h"
 #include "session/session.h"
 
 namespace bramix::session {
@@ -27,6 +29,7 @@ struct Recording {
     std::vector<std::pair<Time, std::string>> marks;  // what stops have said
     std::vector<SerialByte> bytes;
     std::vector<std::pair<bench::PinRef, tape::Waveform>> waveforms;
+    std::map<std::string, FunctionTimes::Log> functions;  // by chip
     tape::Tape tape;
 };
 

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "debug/code_functions.h"
+#include "session/function_times.h"
 #include "session/lane_logs.h"
 
 namespace bramix::session {
@@ -12,9 +13,9 @@ namespace bramix::session {
 using bench::World;
 
 Session::Session(const bench::Catalogue& catalogue, const SessionOptions& options)
-    : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), laneLogs_(std::make_unique<LaneLogs>()), tapeBytes_(options.tapeBytes)
+    : catalogue_(catalogue), options_(options), tape_(options.tapeBytes), history_(options.historyBytes), laneLogs_(std::make_unique<LaneLogs>()), functionTimes_(std::make_unique<FunctionTimes>()), tapeBytes_(options.tapeBytes)
 {
-    laneLogs_->setBound(tapeBytes_ / 3);
+    setTapeBytes(tapeBytes_);
 }
 
 Session::~Session() { (void)saveEeprom(); }
@@ -44,10 +45,12 @@ Result<std::unique_ptr<World>> Session::buildWorld(const bench::Document& docume
 // From here on the world's nets are the tape's channels.
 void Session::takeWorld(std::unique_ptr<World> world)
 {
+    functionTimes_->stop();
     world_ = std::move(world);
     decodersOfNet_.clear();
     mapChannels(options_.record);
     readSymbols();
+    listenToFunctions();
     attachProbes();
     if (listener_ != nullptr)
         listener_->worldChanged();
@@ -89,6 +92,16 @@ void Session::readSymbols()
     }
 }
 
+void Session::listenToFunctions()
+{
+    if (!options_.record)
+        return;
+    std::map<std::string, const debug::Symbols*> symbols;
+    for (const auto& [chip, program] : programs_)
+        symbols[chip] = &program.symbols;
+    functionTimes_->listen(*world_, symbols);
+}
+
 // Running.
 
 namespace {
@@ -120,6 +133,7 @@ void Session::branch()
     history_.dropAfter(now);
     tape_.dropAfter(now);
     laneLogs_->dropAfter(now);
+    functionTimes_->dropAfter(now);
     reckonNesting();
     serialLog_.dropAfter(now);
     for (auto& [ref, waveform] : waveforms_)
@@ -179,8 +193,10 @@ void Session::remember()
     if (options_.historyBytes == 0)
         return;
     world_->flushProbes();
-    history_.add({world_->remember(), applied_});
+    history_.add(present());
 }
+
+Remembered Session::present() { return {world_->remember(), applied_, functionTimes_->states()}; }
 
 void Session::forgetPast()
 {
@@ -227,6 +243,7 @@ void Session::recall(const Remembered& from)
 {
     world_->flushProbes();
     world_->recall(*from.moment);
+    functionTimes_->setStates(from.codeTimes);
     applied_ = from.inputs;
 }
 
@@ -282,8 +299,10 @@ Result<void> Session::travel(Time t)
     if (onlyLooked_)
         return kernel::fail("this recording", "was made across a change of wiring or firmware: it can be looked at, not run again");
     latest_ = std::max(latest_, world_->now());
-    if (!behind_)
+    if (!behind_) {
         world_->flushProbes();  // what has been measured up to here counts
+        functionTimes_->leave();
+    }
     {
         const Replay replay(*this);
         // From here on forward, or from a remembered moment: whichever is nearer.
@@ -312,7 +331,7 @@ Result<void> Session::travel(Time t)
                 break;
             if (work >= kRememberOnTheWay && options_.historyBytes != 0 && world_->now() < t) {
                 world_->flushProbes();
-                history_.add({world_->remember(), applied_});
+                history_.add(present());
                 work = {};
             }
         }
@@ -367,7 +386,9 @@ Result<void> Session::loadFirmware(const std::string& chip, const std::string& f
         if (done) {
             log({Input::Kind::firmware, world_->now(), chip, file, 0, debug::Space::data});
             symbolFile_.erase(chip);
+            functionTimes_->stop();
             readSymbols();
+            listenToFunctions();
             if (listener_ != nullptr)
                 listener_->worldChanged();
             forgetPast();
@@ -447,6 +468,8 @@ Result<void> Session::restart()
     auto fresh = buildWorld(document_);
     if (!fresh)
         return tl::unexpected(fresh.error());
+    functionTimes_->stop();
+    functionTimes_->clear();
     const std::unique_ptr<World> old = std::move(world_);
     tape_.clear();
     serialLog_.clear();

@@ -44,6 +44,7 @@ struct SessionOptions {
 inline constexpr std::uint16_t kRewound = UINT16_MAX;
 
 struct Recording;
+class FunctionTimes;
 class LaneLog;
 class LaneLogs;
 
@@ -149,6 +150,10 @@ public:
     bool watchLines();
     // What a lane that is read has said so far (lane_logs.h); null of any other.
     [[nodiscard]] const LaneLog* laneLog(const std::string& lane) const;
+    // Which functions had the time.
+    [[nodiscard]] const FunctionTimes& functionTimes() const { return *functionTimes_; }
+    // The present lies before where the run has come to, and nothing new has been done.
+    [[nodiscard]] bool behind() const { return behind_; }
     // The findings so far, with their sources.
     [[nodiscard]] std::vector<Finding> findings() const;
     // One line about the chip that has faulted; empty where none has.
@@ -195,6 +200,7 @@ private:
     [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
     void takeWorld(std::unique_ptr<bench::World> world);
     void readSymbols();
+    void listenToFunctions();
     void mapChannels(bool record);
     // A run that could only be looked at begins anew.
     void beginAnew();
@@ -220,6 +226,7 @@ private:
     // The wiring or the firmware is another now: the past before it cannot be gone back into.
     void forgetPast();
     void applyDueInputs();
+    [[nodiscard]] Remembered present();
     void rememberInTime(std::chrono::steady_clock::time_point began);
     void recall(const Remembered& from);
 
@@ -244,8 +251,9 @@ private:
     std::vector<BusLane> buses_;
     std::vector<std::string> alsoWatched_, watched_;
     std::unique_ptr<LaneLogs> laneLogs_;
+    std::unique_ptr<FunctionTimes> functionTimes_;
     std::size_t tapeBytes_;
-    std::size_t logBytes_ = 0;  // of which so much is taken by what lanes have said
+    std::size_t laneBytes_ = 0, logBytes_ = 0;  // of which so much is taken by what lanes have said, and by that and what functions had
     struct Misread {
         std::string lane;
         Finding finding;

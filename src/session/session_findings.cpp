@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "session/function_times.h"
 #include "session/lane_logs.h"
 #include "session/session.h"
 
@@ -47,12 +48,13 @@ void Session::mute(Finding& f) const
     f.muted = part == nullptr || reason == part->mute.end() ? std::string() : reason->second.empty() ? "muted" : reason->second;
 }
 
-// What lanes have said has room within what the tape may take, as much as it uses and at most a third of it.
+// What lanes have said has room within what the tape may take, as much as it uses and at most a third of it; what functions had, a sixteenth.
 void Session::setTapeBytes(std::size_t bytes)
 {
     tapeBytes_ = bytes;
     laneLogs_->setBound(bytes / 3);
-    tape_.setBound(bytes - std::min(logBytes_, bytes / 3));
+    functionTimes_->setBound(bytes / 16);
+    tape_.setBound(bytes - std::min(logBytes_, bytes / 3 + bytes / 16));
 }
 
 const LaneLog* Session::laneLog(const std::string& lane) const { return laneLogs_->find(lane); }
@@ -77,7 +79,9 @@ bool Session::watchLines()
             onFinding(f);
     });
     constexpr std::size_t kNotWorthIt = 256U << 10U;
-    if (const std::size_t bytes = read ? laneLogs_->bytes() : logBytes_; bytes > logBytes_ + kNotWorthIt || bytes + kNotWorthIt < logBytes_) {
+    if (read)
+        laneBytes_ = laneLogs_->bytes();
+    if (const std::size_t bytes = laneBytes_ + functionTimes_->bytes(); bytes > logBytes_ + kNotWorthIt || bytes + kNotWorthIt < logBytes_) {
         logBytes_ = bytes;
         setTapeBytes(tapeBytes_);
     }

@@ -325,6 +325,51 @@ private slots:
         QVERIFY(std::none_of(order.begin(), order.end(), [](const std::string& l) { return l.find("Inside") != std::string::npos; }));
     }
 
+    // In a long window each column says who had how much of it; between the marks likewise.
+    void longWindowsShowShares()
+    {
+        open("frost-alarm");
+        window_->editor().addLanes({}, {"functions mcu"});
+        window_->editor().session().setFullSpeed(true);
+        runTo(kernel::Time(6s));
+        tape().showSpan(kernel::Time{}, kernel::Time(5s));
+        QTRY_VERIFY(lane("functions mcu") != nullptr && !lane("functions mcu")->shares.empty());
+        const session::ReadLane functions = *lane("functions mcu");
+        QVERIFY(functions.trouble.empty() && functions.items.empty());
+        std::map<std::uint32_t, double> sums;
+        for (const auto& s : functions.shares)
+            sums[s.column] += static_cast<double>(s.part);
+        QVERIFY(sums.size() > 900);
+        for (const auto& [column, sum] : sums)
+            QVERIFY2(std::fabs(sum - 1) < 1e-3, qPrintable(QString("%1: %2").arg(column).arg(sum)));
+        const auto named = [&](const std::string& name) { return std::find_if(functions.functions.begin(), functions.functions.end(), [&](const auto& f) { return f.name == name; }); };
+        QVERIFY(named("main") != functions.functions.end());
+        QVERIFY(std::any_of(functions.functions.begin(), functions.functions.end(), [](const auto& f) { return f.kind == session::FunctionShare::Kind::interrupt && f.name.starts_with("TIMER"); }));
+        QVERIFY(functions.functions.back().kind == session::FunctionShare::Kind::asleep || functions.functions.back().kind == session::FunctionShare::Kind::inReset);  // on top, so that what runs stands on the ground
+        tape().choose("functions mcu");
+        tape().setMarks(kernel::Time(1s), kernel::Time(4s));
+        QTRY_VERIFY(!picture().measuredFunctions.empty());
+        double whole = 0;
+        for (const auto& f : picture().measuredFunctions)
+            whole += f.seconds;
+        QVERIFY2(std::fabs(whole - 3) < 1e-6, qPrintable(QString::number(whole)));
+        // Under the pointer stands who it was.
+        QTest::keyClick(&tape(), Qt::Key_Escape);
+        QTest::qWait(50);
+        const QImage without = tape().grab().toImage();
+        QTest::mouseMove(&tape(), QPoint(600, 0));
+        for (int y = 30; y < tape().height(); y += 12) {
+            QMouseEvent move(QEvent::MouseMove, QPointF(600, y), tape().mapToGlobal(QPointF(600, y)), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+            QApplication::sendEvent(&tape(), &move);
+            if (tape().grab().toImage() != without)
+                break;
+        }
+        QVERIFY(tape().grab().toImage() != without);
+        // Nearer, the calls themselves.
+        tape().showSpan(kernel::Time(2s), kernel::Time(2s) + 20ms);
+        QTRY_VERIFY(lane("functions mcu") != nullptr && lane("functions mcu")->items.size() > 5 && lane("functions mcu")->shares.empty());
+    }
+
     // A click on an edge says who did it, a click on what it says leads to the code; and back from the code to all of its edges.
     void anEdgeLeadsToItsCauseAndBack()
     {

@@ -8,6 +8,7 @@
 #include "bench/document.h"
 #include "kernel/random.h"
 #include "session/edge_story.h"
+#include "session/function_times.h"
 #include "session/heard_lane.h"
 #include "session/keeper_bench.h"
 #include "session/read_lanes.h"
@@ -214,6 +215,10 @@ private slots:
         }
         fresh->advance(s->world().now());
         QVERIFY(stateOf(*fresh) == stateOf(*s));
+        const auto had = s->functionTimes().columns("mcu", Time{}, s->latest(), 300, s->behind()), truth = fresh->functionTimes().columns("mcu", Time{}, s->latest(), 300, false);
+        QCOMPARE(had.parts.size(), truth.parts.size());
+        for (std::size_t i = 0; i < had.parts.size(); ++i)
+            QVERIFY(had.parts[i].column == truth.parts[i].column && (*had.names)[had.parts[i].id] == (*truth.names)[truth.parts[i].id] && had.parts[i].time == truth.parts[i].time);
         for (const bench::PinRef& pin : pins) {
             const tape::ChannelId a = s->channelOf(pin), b = fresh->channelOf(pin);
             const std::size_t count = s->tape().after(a, s->world().now());

@@ -136,7 +136,7 @@ int main(int argc, char** argv)
         const QCommandLineOption count("count", "with --picture: count cycles");
         const QCommandLineOption probes("probe", "with --picture: probes on these pins, comma separated", "pins");
         const QCommandLineOption lanes("lanes", "with --picture: these lanes too, semicolons between", "lanes");
-        const QCommandLineOption measured("measure", "with --picture: this lane between two marks, PART.PIN=FROM..TO", "span");
+        const QCommandLineOption measured("measure", "with --picture: this lane (PART.PIN, or functions CHIP) between two marks, LANE=FROM..TO", "span");
         const QCommandLineOption variables("variables", "with --serial: these variables as curves, comma separated", "names");
         const QCommandLineOption presses("press", "with --picture: a button beside the serial line, pressed after a tenth of the time", "label");
         const QCommandLineOption explained("explain", "with --picture: why the last edge of a pin came, PART.PIN=BEFORE", "edge");
@@ -242,7 +242,7 @@ int main(int argc, char** argv)
                 const QString range = parser.value(measured).section('=', 1);
                 const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());
                 if (!from || !to) {
-                    fmt::print(stderr, "--measure: \"{}\"; expected PART.PIN=FROM..TO\n", parser.value(measured).toStdString());
+                    fmt::print(stderr, "--measure: \"{}\"; expected LANE=FROM..TO\n", parser.value(measured).toStdString());
                     return 2;
                 }
                 order.lane = parser.value(measured).section('=', 0, 0);

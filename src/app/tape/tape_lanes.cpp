@@ -109,12 +109,12 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         painter.drawText(QRectF(kLabels + 8, row.top, plotWidth(), row.height), Qt::AlignVCenter, words);
     };
     painter.save();
-    painter.setClipRect(QRectF(kLabels, row.top, width() - kLabels, row.height));
+    painter.setClipRect(QRectF(kLabels, row.top, plotWidth() + 1, row.height));
     if (!lane.trouble.empty())
         say(text(lane.trouble), QColor(0xE0, 0x8A, 0x7A));
     else if (!lane.wave.empty())
         drawWave(painter, lane, row);
-    else if (lane.crowded && lane.name != "interrupts" && !lane.columns.empty())
+    else if (lane.crowded && !lane.text.starts_with("interrupts ") && !lane.columns.empty())
         drawCrowd(painter, lane, row);
     else if (!lane.columns.empty())
         drawLevels(painter, {lane.text, 0, lane.columns, {}}, row, QColor(0xD9, 0xB0, 0x8C));
@@ -122,6 +122,8 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         say(tr("zoom in to read it"), theme::kTapeMuted);
     else if (!lane.depths.empty())
         drawFunctions(painter, lane, row);
+    else if (!lane.shares.empty())
+        drawShares(painter, lane, row);
     else if (lane.speaks) {
         // What it means to the part above what the bus says.
         Row upper = row, lower = row;
@@ -177,44 +179,6 @@ void TapeView::drawGroup(QPainter& painter, const Row& row)
             if (const auto next = session::parseLane(order[i]); next && next->kind == session::LaneSpec::Kind::group)
                 break;
         painter.drawText(QRectF(kLabels + 8, row.top, plotWidth(), row.height), Qt::AlignVCenter, hidden == 1 ? tr("one lane folded away") : tr("%1 lanes folded away").arg(hidden));
-    }
-}
-
-// The same name has the same tint at every start: a sum of its letters, each with another weight.
-static std::size_t tintOf(const std::string& name)
-{
-    std::size_t sum = 0;
-    for (const char c : name)
-        sum = sum * 31 + static_cast<unsigned char>(c);
-    return sum;
-}
-
-// Who called whom: each function stands on the one that called it, an interrupt on what it interrupted.
-void TapeView::drawFunctions(QPainter& painter, const session::ReadLane& lane, const Row& row)
-{
-    static const std::array kTints{QColor(0x9D, 0xB8, 0x8A), QColor(0x8F, 0xB3, 0xB8), QColor(0xC9, 0xB6, 0x7C), QColor(0xA9, 0xA3, 0xCF), QColor(0xB8, 0x9A, 0x86), QColor(0x8D, 0xA7, 0xC4),
-                                   QColor(0xC4, 0x9F, 0xB4), QColor(0xB5, 0xC2, 0x9B), QColor(0x9A, 0xBF, 0xA8), QColor(0xD0, 0xAE, 0x94), QColor(0xB3, 0xB1, 0xA2)};
-    const std::size_t deepest = std::min(lane.rows, kMostDepth);
-    const double step = (row.height - 4) / static_cast<double>(deepest);
-    painter.setFont(theme::words(std::clamp(step * 0.52, 6.4, 8.2)));
-    const QFontMetricsF metrics(painter.font());
-    std::array<double, kMostDepth> drawnTo{};
-    for (std::size_t i = 0; i < lane.items.size(); ++i) {
-        const tape::Decoded& item = lane.items[i];
-        const std::size_t depth = std::min<std::size_t>(lane.depths[i], deepest - 1);
-        const double left = std::max(xOf(item.from), kLabels), right = std::min(xOf(item.to), double(width()));
-        if (right < kLabels || left > width() || item.text.empty())
-            continue;
-        const QRectF block(left, row.top + row.height - 2 - step * static_cast<double>(depth + 1), std::max(1.0, right - left - 0.6), step - 1);
-        if (block.right() < drawnTo[depth] + 0.5)
-            continue;
-        drawnTo[depth] = block.right();
-        const QColor color = item.what == "interrupt" ? QColor(0xE0, 0xA2, 0x6E) : kTints[tintOf(item.text) % kTints.size()];
-        painter.fillRect(block, color);
-        if (block.width() < 16 || step < 8)
-            continue;
-        painter.setPen(theme::kTapeGround);
-        painter.drawText(block.adjusted(3, 0, -2, 0), Qt::AlignVCenter, metrics.elidedText(text(item.text), Qt::ElideRight, block.width() - 5));
     }
 }
 
@@ -312,7 +276,8 @@ void TapeView::drawMeaning(QPainter& painter, const std::vector<tape::Decoded>& 
 
 void TapeView::drawWave(QPainter& painter, const session::ReadLane& lane, const Row& row)
 {
-    const double margin = std::max((lane.high - lane.low) * 0.08, 0.01);
+    const bool volts = lane.text.starts_with("volts ");
+    const double margin = std::max((lane.high - lane.low) * 0.08, volts ? 0.01 : 0.5);
     const double low = lane.low - margin, high = lane.high + margin;
     const auto yOf = [&](double v) { return row.top + row.height - 3 - (v - low) / (high - low) * (row.height - 6); };
     QVector<QLineF> lines;
@@ -333,17 +298,20 @@ void TapeView::drawWave(QPainter& painter, const session::ReadLane& lane, const 
     painter.setPen(QPen(QColor(0xF0, 0xB4, 0x5A), 1.2));
     painter.drawLines(lines);
     painter.setRenderHint(QPainter::Antialiasing, false);
+    const auto words = [&](double v) { return volts ? text(kernel::formatQuantity(v, kernel::Unit::volt, 4)) : QString::number(v, 'g', 8); };
+    drawBound(painter, words(lane.high), row.top + 1);
+    if (lane.high - lane.low > (volts ? 0.005 : 0.0))
+        drawBound(painter, words(lane.low), row.top + row.height - 13);
+}
+
+// How much the top or the bottom of a lane is.
+void TapeView::drawBound(QPainter& painter, const QString& words, double top)
+{
     painter.setFont(theme::figures(7.2));
     painter.setPen(theme::kTapeMuted);
-    const auto bound = [&](double volts, double top) {
-        const QString words = text(kernel::formatQuantity(volts, kernel::Unit::volt, 4));
-        const QRectF box(kLabels, top, painter.fontMetrics().horizontalAdvance(words) + 10, 12);  // up to the edge, so that no stump of the line looks like a sign
-        painter.fillRect(box, theme::kTapeGround);
-        painter.drawText(box, Qt::AlignCenter, words);
-    };
-    bound(lane.high, row.top + 1);
-    if (lane.high - lane.low > 0.005)
-        bound(lane.low, row.top + row.height - 13);
+    const QRectF box(kLabels, top, painter.fontMetrics().horizontalAdvance(words) + 10, 12);  // up to the edge, so that no stump of the line looks like a sign
+    painter.fillRect(box, theme::kTapeGround);
+    painter.drawText(box, Qt::AlignCenter, words);
 }
 
 // What a UART said, as blocks of text where there is room for it.

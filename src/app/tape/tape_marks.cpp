@@ -109,8 +109,13 @@ void TapeView::drawMarks(QPainter& painter)
 void TapeView::drawMeasures(QPainter& painter)
 {
     const session::Picture& p = editor_.picture();
-    if (!markA_ || !markB_ || !p.measured)
+    if (!markA_ || !markB_)
         return;
+    if (!p.measured) {
+        if (const QStringList lines = functionMeasures(); !lines.isEmpty())
+            drawCard(painter, {double(width()), double(height())}, lines);
+        return;
+    }
     const tape::PulseMeasures& m = *p.measured;
     const auto pin = bench::parsePinRef(chosen_);
     const auto [name, behind] = pin ? nameOf(*pin) : std::pair<QString, QString>();
@@ -207,10 +212,15 @@ void TapeView::drawCause(QPainter& painter)
                 drawCard(painter, pointer_, {tr("%1, %2 long").arg(text(kernel::formatClock(item.from)), seconds(kernel::seconds(item.to - item.from))), text(item.what + "  " + item.text)});
                 return;
             }
+        if (const QStringList lines = sharesAt(lane, pointer_.x()); !lines.isEmpty())
+            return drawCard(painter, pointer_, lines);
         if (!lane.wave.empty()) {
             const auto column = static_cast<std::size_t>(std::max(0.0, pointer_.x() - kLabels));
-            if (column < lane.wave.size() && lane.wave[column].known)
-                drawCard(painter, pointer_, {text(kernel::formatQuantity(lane.wave[column].first, kernel::Unit::volt, 4))});
+            if (column >= lane.wave.size() || !lane.wave[column].known)
+                return;
+            const tape::WaveColumn& c = lane.wave[column];
+            const auto number = [](double v) { return QString::number(v, 'g', 8); };
+            drawCard(painter, pointer_, {lane.text.starts_with("volts ") ? text(kernel::formatQuantity(c.first, kernel::Unit::volt, 4)) : c.least == c.most ? number(c.first) : tr("%1 … %2").arg(number(c.least), number(c.most))});
         }
         return;
     }

@@ -69,7 +69,7 @@ std::vector<TapeView::Row> TapeView::rows() const
         all.push_back({Row::Kind::pin, i, editor_.lanes()[i].text(), 0, 1});
     for (std::size_t i = 0; i < picture.reads.size(); ++i) {
         const session::ReadLane& lane = picture.reads[i];
-        all.push_back({Row::Kind::read, i, lane.text, 0, lane.text.starts_with("volts ") ? kWaveShare : lane.speaks ? kMeaningShare : lane.rows > 1 ? 0.4 + kFunctionShare * static_cast<double>(std::min(lane.rows, kMostDepth)) : 1});
+        all.push_back({Row::Kind::read, i, lane.text, 0, lane.text.starts_with("volts ") || !lane.wave.empty() ? kWaveShare : lane.speaks ? kMeaningShare : lane.rows > 1 ? 0.4 + kFunctionShare * static_cast<double>(std::min(lane.rows, kMostDepth)) : 1});
     }
     const std::vector<std::string>& order = editor_.laneOrder();
     std::vector<Row> out;
@@ -129,12 +129,14 @@ void TapeView::request()
     r.to = to_;
     r.from = to_ - span_;
     r.columns = static_cast<std::size_t>(plotWidth());
-    if (markA_ && markB_)
-        if (const auto pin = bench::parsePinRef(chosen_)) {
+    if (markA_ && markB_) {
+        if (const auto pin = bench::parsePinRef(chosen_))
             r.measure = *pin;
-            r.measureFrom = std::min(*markA_, *markB_);
-            r.measureTo = std::max(*markA_, *markB_);
-        }
+        else if (const auto spec = session::parseLane(chosen_); spec && spec->kind == session::LaneSpec::Kind::functions)
+            r.measureFunctions = spec->chip;
+        r.measureFrom = std::min(*markA_, *markB_);
+        r.measureTo = std::max(*markA_, *markB_);
+    }
     editor_.session().watchTape(r);
     update();
 }
@@ -321,7 +323,7 @@ void TapeView::mouseReleaseEvent(QMouseEvent* event)
         return;
     }
     // The lane that was meant is the one that is measured.
-    if (const auto row = rowAt(event->position().y()); row && row->kind == Row::Kind::pin)
+    if (const auto row = rowAt(event->position().y()); row && (row->kind == Row::Kind::pin || row->text.starts_with("functions ")))
         chosen_ = row->text;
     if ((event->modifiers() & Qt::ShiftModifier) != 0 && markA_) {
         markB_ = snapped(event->position().x(), event->position().y());

@@ -115,9 +115,14 @@ private:
     void drawCrowd(QPainter& painter, const session::ReadLane& lane, const Row& row);
     void drawMeaning(QPainter& painter, const std::vector<tape::Decoded>& items, const Row& row);
     void drawWave(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    static void drawBound(QPainter& painter, const QString& words, double top);
     void drawSerialLane(QPainter& painter, const Row& row);
     void drawGroup(QPainter& painter, const Row& row);
     void drawFunctions(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    void drawShares(QPainter& painter, const session::ReadLane& lane, const Row& row);
+    [[nodiscard]] static QString named(const session::FunctionShare& f);
+    [[nodiscard]] QStringList sharesAt(const session::ReadLane& lane, double x) const;
+    [[nodiscard]] QStringList functionMeasures() const;
     void drawPresent(QPainter& painter);
     void drawMarks(QPainter& painter);
     void drawMeasures(QPainter& painter);

@@ -1,0 +1,152 @@
+#include "session/function_lane.h"
+
+#include <algorithm>
+#include <map>
+
+#include "session/function_times.h"
+
+namespace bramix::session {
+
+namespace {
+
+// A handler is called by the name of its interrupt, as the chip's documents have it.
+struct Naming {
+    const chip::avr::ChipTable* table = nullptr;
+
+    Naming(const Session& session, const std::string& chip)
+    {
+        for (const bench::World::ChipUnit& unit : session.world().chips())
+            if (unit.id == chip)
+                table = unit.table;
+    }
+    [[nodiscard]] FunctionShare share(const std::string& function, bool asleep, bool inReset) const
+    {
+        const std::string_view handler = asleep || inReset ? std::string_view() : interrupt(function);
+        FunctionShare out;
+        out.kind = asleep ? FunctionShare::Kind::asleep : inReset ? FunctionShare::Kind::inReset : !handler.empty() ? FunctionShare::Kind::interrupt : FunctionShare::Kind::function;
+        out.name = !handler.empty() ? handler : function.empty() ? "no function" : std::string_view(function);
+        return out;
+    }
+    // Empty where it is no handler.
+    [[nodiscard]] std::string_view interrupt(const std::string& function) const
+    {
+        constexpr std::string_view kVector = "__vector_";
+        if (table == nullptr || !function.starts_with(kVector))
+            return {};
+        const std::size_t number = std::strtoul(function.c_str() + kVector.size(), nullptr, 10);
+        return number < table->vectors.size() ? table->vectors[number].name : std::string_view();
+    }
+};
+
+}  // namespace
+
+bool showsShares(const Window& window) { return window.to - window.from > Lookback::kLongest; }
+
+static FunctionShare named(const Naming& naming, const std::vector<std::string>& names, std::uint16_t id)
+{
+    return naming.share(names[id], id == chip::avr::CodeTime::kAsleep, id == chip::avr::CodeTime::kInReset);
+}
+
+// Those that had the most come first, so that they lie at the bottom, and stay there from column to column; when it did not run comes last.
+static void readShares(const Session& session, const std::string& chip, const Window& window, ReadLane& lane)
+{
+    const auto [names, parts] = session.functionTimes().columns(chip, window.from, window.to, window.columns, session.behind());
+    if (names == nullptr || window.columns == 0)
+        return;
+    std::vector<Duration> sums(names->size());
+    for (const auto& p : parts)
+        sums[p.id] += p.time;
+    std::vector<std::uint16_t> order;
+    for (std::size_t id = 0; id < sums.size(); ++id)
+        if (sums[id] > Duration{})
+            order.push_back(static_cast<std::uint16_t>(id));
+    const auto rank = [&](std::uint16_t id) { return std::pair(id < chip::avr::CodeTime::kElsewhere, Duration{} - sums[id]); };
+    std::stable_sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) { return rank(a) < rank(b); });
+    std::vector<std::uint16_t> place(names->size());
+    const Naming naming(session, chip);
+    for (std::size_t i = 0; i < order.size(); ++i) {
+        place[order[i]] = static_cast<std::uint16_t>(i);
+        lane.functions.push_back(named(naming, *names, order[i]));
+        lane.functions.back().seconds = kernel::seconds(sums[order[i]]);
+    }
+    const double width = kernel::seconds(window.to - window.from) / static_cast<double>(window.columns);
+    for (const auto& p : parts)
+        lane.shares.push_back({p.column, place[p.id], static_cast<float>(kernel::seconds(p.time) / width)});
+    std::sort(lane.shares.begin(), lane.shares.end(), [](const auto& a, const auto& b) { return std::pair(a.column, a.function) < std::pair(b.column, b.function); });
+    constexpr std::size_t kRows = 4;
+    lane.rows = kRows;
+}
+
+void readFunctions(const Session& session, const Lookback& lookback, const std::string& chip, const Window& window, ReadLane& lane)
+{
+    lane.name = "functions";
+    lane.lines = chip;
+    const Naming naming(session, chip);
+    if (naming.table == nullptr) {
+        lane.trouble = chip + " is no chip of this bench";
+        return;
+    }
+    const FoundSpans* found = lookback.found({chip, {}});
+    if (showsShares(window) || (found != nullptr && found->tooMany)) {
+        readShares(session, chip, window, lane);
+        if (lane.functions.empty())
+            lane.trouble = session.functionTimes().listensTo(chip) ? std::string() : chip + " has no firmware";
+        return;
+    }
+    if (found == nullptr)
+        return;
+    lane.trouble = found->trouble;
+    lane.knownTo = lookback.knownTo(chip);
+    for (const Span& s : found->spans) {
+        if (s.to < window.from || s.from > window.to)
+            continue;
+        const std::string_view interrupt = naming.interrupt(s.text);
+        lane.items.push_back({s.from, s.to, s.asleep ? "asleep" : interrupt.empty() ? "function" : "interrupt", s.depth, interrupt.empty() ? s.text : std::string(interrupt), true});
+        lane.depths.push_back(static_cast<std::uint8_t>(std::min<std::uint32_t>(s.depth, UINT8_MAX)));
+    }
+    for (const std::uint8_t d : lane.depths)
+        lane.rows = std::max<std::size_t>(lane.rows, d + std::size_t{1});
+}
+
+std::vector<FunctionShare> functionsBetween(const Session& session, const Lookback& lookback, const std::string& chip, Time from, Time to)
+{
+    from = std::max(from, Time{});
+    to = std::min(to, session.latest());
+    std::vector<FunctionShare> out;
+    if (to <= from)
+        return out;
+    const Naming naming(session, chip);
+    const FoundSpans* found = lookback.found({chip, {}});
+    const bool known = found != nullptr && found->trouble.empty() && !found->tooMany && !found->spans.empty() && found->spans.front().from <= from && lookback.knownTo(chip) >= to;
+    if (known) {
+        // Of each its own time: what stands above it is taken off.
+        std::map<std::pair<std::string, bool>, Duration> sums;
+        std::vector<const Span*> below;
+        for (const Span& s : found->spans) {
+            const Duration time = std::min(s.to, to) - std::max(s.from, from);
+            below.resize(std::min<std::size_t>(below.size(), s.depth));
+            if (time > Duration{}) {
+                sums[{s.text, s.asleep}] += time;
+                if (!below.empty())
+                    sums[{below.back()->text, false}] -= time;
+            }
+            below.resize(s.depth, &s);
+            below.push_back(&s);
+        }
+        for (const auto& [who, time] : sums)
+            if (time > Duration{}) {
+                out.push_back(naming.share(who.first, who.second, false));
+                out.back().seconds = kernel::seconds(time);
+            }
+    } else {
+        const auto [names, parts] = session.functionTimes().columns(chip, from, to, 1, session.behind());
+        for (const auto& p : parts) {
+            out.push_back(named(naming, *names, p.id));
+            out.back().seconds = kernel::seconds(p.time);
+        }
+    }
+    std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.seconds > b.seconds; });
+    return out;
+}
+
+}  // namespace bramix::session
