@@ -1,9 +1,9 @@
 // How long the way into the past is: runs a bench for so many minutes, then goes to random moments of it and steps back there; and what lanes of functions and of a variable take at any
 // length, "CHIP EXPRESSION".
 //
-//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both|"CHIP EXPRESSION"]
+//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both|"CHIP EXPRESSION"] [PART.CONTROL]
 //
-// With the last word it only runs, with nothing kept, with the tape, or with tape and history: to count instructions of. Otherwise it
+// With one of the words it only runs, pressing that control now and then, with nothing kept, with the tape, or with tape and history: to count instructions of. Otherwise it
 // prints what the run took with and without a tape and a history, how many moments are remembered in how much memory, and the times of the ways.
 #include <algorithm>
 #include <cstdlib>
@@ -34,12 +34,27 @@ std::unique_ptr<session::Session> open(const bench::Document& document, const be
     return std::move(*s);
 }
 
-// As a window runs it, in slices.
-double run(session::Session& s, kernel::Time until)
+// As a window runs it at full speed, in slices.
+double run(session::Session& s, kernel::Time until, const std::string& control = {})
 {
+    const std::size_t point = control.find('.');
+    bool on = false;
     const auto began = Clock::now();
-    while (s.world().now() < until)
-        s.advance(std::min(until, s.world().now() + std::chrono::milliseconds(20)));
+    constexpr auto kWall = std::chrono::milliseconds(4);
+    kernel::Duration slice = std::chrono::milliseconds(1);
+    while (s.world().now() < until) {
+        const auto from = Clock::now();
+        // Pressed and let go every half second.
+        constexpr auto kHalf = std::chrono::milliseconds(500);
+        const auto next = kernel::Time(kHalf * ((s.world().now() - kernel::Time{}) / kHalf + 1));
+        s.advance(std::min({until, s.world().now() + slice, control.empty() ? until : next}));
+        if (!control.empty() && s.world().now() >= next && !s.setControl(control.substr(0, point), control.substr(point + 1), (on = !on) ? 1 : 0)) {
+            fmt::print(stderr, "{} is no control of this bench\n", control);
+            std::exit(2);
+        }
+        const auto took = Clock::now() - from;
+        slice = took > kWall ? slice / 2 : took < kWall / 2 ? std::min<kernel::Duration>(slice * 2, std::chrono::milliseconds(200)) : slice;
+    }
     return since(began);
 }
 
@@ -112,7 +127,7 @@ int main(int argc, char** argv)
     if (!only.empty() && !lanes) {
         options.record = only != "bare";
         options.historyBytes = only == "both" ? bound : 0;
-        (void)run(*open(*document, *catalogue, options), end);
+        (void)run(*open(*document, *catalogue, options), end, argc > 6 ? argv[6] : "");
         return 0;
     }
     // Turn by turn, so that the machine's good and bad minutes fall on all of them alike.

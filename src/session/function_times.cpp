@@ -38,23 +38,24 @@ void FunctionTimes::listen(bench::World& world, const std::map<std::string, cons
         ear->id = unit.id;
         ear->chip = unit.chip.get();
         ear->log = &log.shares;
-        ear->idOf = {CodeTime::kAsleep, CodeTime::kInReset, CodeTime::kElsewhere};
-        const std::size_t most = std::min<std::size_t>(map.names.size(), UINT16_MAX - CodeTime::kFirstPart);
-        for (std::size_t i = 0; i < most; ++i)
-            ear->idOf.push_back(numberOf(log.names, map.names[i]));
+        // Parts have the numbers of their names.
+        std::vector<std::uint16_t> numbers;
+        for (const std::string& name : map.names)
+            numbers.push_back(numberOf(log.names, name));
         std::vector<std::uint16_t> partAt(map.at.size(), CodeTime::kElsewhere);
         for (std::size_t word = 0; word < partAt.size(); ++word)
-            if (map.at[word] < most)
-                partAt[word] = static_cast<std::uint16_t>(CodeTime::kFirstPart + map.at[word]);
-        ear->time = std::make_unique<CodeTime>(std::move(partAt), CodeTime::kFirstPart + most, unit.chip->stretchOfCodeTime(),
-                                               [e = ear.get()](const CodeTime::Stretch& s) {
-                                                   e->shares.clear();
-                                                   for (const CodeTime::Share& share : s.shares)
-                                                       e->shares.push_back({e->idOf[share.part], share.cycles});
+            if (map.at[word] < numbers.size())
+                partAt[word] = numbers[map.at[word]];
+        ear->time = std::make_unique<CodeTime>(std::move(partAt), log.names.size(), unit.chip->stretchOfCodeTime(),
+                                               [e = ear.get()](std::int64_t from, std::int64_t to, std::span<const kernel::Share> shares) {
                                                    const kernel::ClockDomain& clock = e->chip->clock();
-                                                   e->log->add(clock.timeOf({s.from}), clock.timeOf({s.to}), e->shares);
+                                                   e->log->add(clock.timeOf({from}), clock.timeOf({to}), shares);
                                                });
         unit.chip->tellCodeTime(ear->time.get());
+        // Of a core that waits for its clock after a reset it has been told already.
+        const chip::avr::Cpu& cpu = unit.chip->cpu();
+        if (!log.shares.empty() && log.shares.end() == unit.chip->now())
+            ear->time->begin(unit.chip->inReset() ? CodeTime::kInReset : ear->time->partAt(cpu.pc), cpu.cycle, unit.chip->stretchOfCodeTime());
         ears_.push_back(std::move(ear));
     }
     setBound(bound_);
@@ -72,11 +73,8 @@ void FunctionTimes::stop()
 std::vector<tape::ShareLog::Stretch> FunctionTimes::open(const Ear& ear)
 {
     std::vector<tape::ShareLog::Stretch> out;
-    for (const CodeTime::Stretch& cycles : ear.time->open(ear.chip->cpu().cycle)) {
-        out.push_back({ear.chip->clock().timeOf({cycles.from}), ear.chip->clock().timeOf({cycles.to}), {}});
-        for (const CodeTime::Share& s : cycles.shares)
-            out.back().shares.push_back({ear.idOf[s.part], s.cycles});
-    }
+    for (const CodeTime::Stretch& cycles : ear.time->open(ear.chip->cpu().cycle))
+        out.push_back({ear.chip->clock().timeOf({cycles.from}), ear.chip->clock().timeOf({cycles.to}), cycles.shares});
     return out;
 }
 

@@ -72,9 +72,7 @@ private:
         std::string id;
         chip::avr::Chip* chip = nullptr;
         std::unique_ptr<chip::avr::CodeTime> time;
-        std::vector<std::uint16_t> idOf;  // by number of the part
         tape::ShareLog* log = nullptr;
-        std::vector<tape::ShareLog::Share> shares;  // told last; kept so that telling takes no memory
     };
     [[nodiscard]] static std::vector<tape::ShareLog::Stretch> open(const Ear& ear);
 

@@ -19,7 +19,8 @@ constexpr auto kSliceWall = std::chrono::milliseconds(4);
 // Of the buses, read in one slice: more than are made in one, a few milliseconds' work.
 constexpr std::size_t kReadEdges = 150'000;
 constexpr Duration kShortestSlice = std::chrono::microseconds(20);
-constexpr Duration kLongestSlice = std::chrono::milliseconds(20);
+constexpr Duration kLongestSlice = std::chrono::milliseconds(200);
+constexpr Duration kLongestSampled = std::chrono::milliseconds(20);  // while values are sampled at the end of each
 // Further behind the wall clock than this, the difference is forgotten: it would only be made up in a rush.
 constexpr double kForgivenSeconds = 0.1;
 constexpr double kSpeedWindow = 0.4;
@@ -366,7 +367,7 @@ void LiveSession::slice()
 {
     bench::World& world = session_->world();
     const auto began = Clock::now();
-    Time goal = world.now() + sliceSpan_;
+    Time goal = world.now() + (values_.empty() ? sliceSpan_ : std::min(sliceSpan_, kLongestSampled));
     if (!fullSpeed_ && !stepping_) {
         const double lead = seconds(world.now() - simBase_) - wallSeconds(began - wallBase_);
         if (lead < -kForgivenSeconds) {
@@ -406,7 +407,7 @@ void LiveSession::slice()
     if (took > kSliceWall)
         sliceSpan_ = std::max(sliceSpan_ / 2, kShortestSlice);
     else if (took < kSliceWall / 2)
-        sliceSpan_ = std::min(sliceSpan_ * 2, kLongestSlice);
+        sliceSpan_ = std::min(sliceSpan_ * 2, values_.empty() ? kLongestSlice : kLongestSampled);
     if (world.faulted()) {
         running_ = false;
         stopped_ = session_->faultText();

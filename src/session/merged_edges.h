@@ -1,7 +1,8 @@
 // Edges of several channels of a tape, one after the other, and a decoder that hears them.
 #pragma once
 
-#include <array>
+#include <memory>
+#include <span>
 #include <vector>
 
 #include "tape/decode.h"
@@ -61,12 +62,14 @@ private:
         std::size_t next = 0, end = 0;  // to be fetched
         std::size_t read = 0, have = 0;
         Time at = kernel::kNever;       // of the edge that is next
-        std::array<tape::Edge, tape::PackedEdges::kBlock> edges;
+        std::unique_ptr<tape::Edge[]> edges;  // room for a block
     };
     void fill(Line& l)
     {
         l.read = 0;
-        l.have = l.next < l.end ? std::min(tape_.copy(l.channel, l.next, l.edges), l.end - l.next) : 0;
+        if (l.next < l.end && l.edges == nullptr)
+            l.edges = std::make_unique_for_overwrite<tape::Edge[]>(tape::PackedEdges::kBlock);
+        l.have = l.next < l.end ? std::min(tape_.copy(l.channel, l.next, std::span<tape::Edge, tape::PackedEdges::kBlock>(l.edges.get(), tape::PackedEdges::kBlock)), l.end - l.next) : 0;
         l.next += l.have;
         l.at = l.have > 0 ? l.edges[0].at : kernel::kNever;
     }

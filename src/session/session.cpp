@@ -59,10 +59,9 @@ void Session::takeWorld(std::unique_ptr<World> world)
 void Session::mapChannels(bool record)
 {
     channelOfNet_.clear();
-    interruptsOf_.clear();
-    nesting_.assign(world_->chips().size(), {});
+    interrupts_.clear();
     for (const World::ChipUnit& unit : world_->chips())
-        interruptsOf_.push_back(tape_.channel(unit.id + " interrupts"));
+        interrupts_.push_back({tape_.channel(unit.id + " interrupts"), static_cast<std::uint16_t>(unit.chip->cause().actor)});
     reckonNesting();
     const circuit::Circuit& circuit = world_->circuit();
     for (std::uint32_t i = 0; i < circuit.netCount(); ++i) {
@@ -618,48 +617,42 @@ void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fr
         onSerial(seen);
 }
 
-void Session::recordInterrupt(std::size_t chip, std::uint8_t state, Time at)
-{
-    const chip::avr::Chip& c = *world_->chips()[chip].chip;
-    tape_.record(interruptsOf_[chip], {at, UINT32_MAX, static_cast<std::uint16_t>(c.cause().actor), state});
-}
-
 void Session::interrupt(std::size_t chip, std::uint8_t vector, Time at)
 {
-    if (building_ || !options_.record || chip >= nesting_.size() || knows(at))
+    if (building_ || !options_.record || chip >= interrupts_.size() || knows(at))
         return;
-    std::vector<std::uint8_t>& running = nesting_[chip];
+    Interrupts& i = interrupts_[chip];
     if (vector != 0)
-        running.push_back(vector);
-    else if (running.empty())
+        i.running.push_back(vector);
+    else if (i.running.empty())
         return;  // a RETI that no interrupt asked for
     else
-        running.pop_back();
-    recordInterrupt(chip, running.empty() ? 0 : running.back(), at);
+        i.running.pop_back();
+    tape_.record(i.channel, {at, UINT32_MAX, i.actor, i.running.empty() ? tape::State{0} : i.running.back()});
 }
 
 void Session::reset(std::size_t chip, std::uint8_t, Time at)
 {
-    if (building_ || !options_.record || chip >= nesting_.size() || knows(at))
+    if (building_ || !options_.record || chip >= interrupts_.size() || knows(at))
         return;
-    nesting_[chip].clear();
-    recordInterrupt(chip, kResetMark, at);
-    recordInterrupt(chip, 0, at);
+    Interrupts& i = interrupts_[chip];
+    i.running.clear();
+    tape_.record(i.channel, {at, UINT32_MAX, i.actor, kResetMark});
+    tape_.record(i.channel, {at, UINT32_MAX, i.actor, 0});
 }
 
 // Which interrupts run now, from what the tape has of them.
 void Session::reckonNesting()
 {
     constexpr std::size_t kLookedAt = 64;
-    for (std::size_t chip = 0; chip < nesting_.size(); ++chip) {
-        std::vector<std::uint8_t>& running = nesting_[chip];
+    for (auto& [channel, actor, running] : interrupts_) {
         running.clear();
-        const std::size_t end = tape_.count(interruptsOf_[chip]);
+        const std::size_t end = tape_.count(channel);
         std::size_t from = end;
-        while (from > 0 && end - from < kLookedAt && tape_.edge(interruptsOf_[chip], from - 1).state != 0)
+        while (from > 0 && end - from < kLookedAt && tape_.edge(channel, from - 1).state != 0)
             --from;
         for (std::size_t i = from; i < end; ++i) {
-            const std::uint8_t state = tape_.edge(interruptsOf_[chip], i).state;
+            const std::uint8_t state = tape_.edge(channel, i).state;
             if (running.size() > 1 && running[running.size() - 2] == state)
                 running.pop_back();
             else

@@ -176,7 +176,7 @@ public:
     [[nodiscard]] Duration captureShift() const { return captureShift_; }
 
     // The tape channel of a chip's interrupts: an edge's state is the vector that runs from there on, 0 the main program, kResetMark a reset.
-    [[nodiscard]] tape::ChannelId interruptsOf(std::size_t chip) const { return chip < interruptsOf_.size() ? interruptsOf_[chip] : UINT32_MAX; }
+    [[nodiscard]] tape::ChannelId interruptsOf(std::size_t chip) const { return chip < interrupts_.size() ? interrupts_[chip].channel : UINT32_MAX; }
 
     // Called from inside the run, with what is new.
     std::function<void(const SerialByte&)> onSerial;
@@ -212,7 +212,6 @@ private:
     void finding(const Finding& finding) override;
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
     void reset(std::size_t chip, std::uint8_t cause, Time at) override;
-    void recordInterrupt(std::size_t chip, std::uint8_t state, Time at);
     void reckonNesting();
 
     void chooseWatched();
@@ -236,8 +235,12 @@ private:
     tape::Tape tape_;
     std::unique_ptr<bench::World> world_;
     std::vector<tape::ChannelId> channelOfNet_;
-    std::vector<tape::ChannelId> interruptsOf_;        // by chip
-    std::vector<std::vector<std::uint8_t>> nesting_;   // by chip: the vectors that run, the inner one last
+    struct Interrupts {
+        tape::ChannelId channel = UINT32_MAX;
+        std::uint16_t actor = UINT16_MAX;
+        std::vector<std::uint8_t> running{};  // vectors, the inner one last
+    };
+    std::vector<Interrupts> interrupts_;               // by chip
     std::map<std::string, Program> programs_;
     std::map<std::string, std::string> symbolFile_;
     std::vector<Input> inputs_;

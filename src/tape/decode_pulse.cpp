@@ -117,12 +117,18 @@ public:
         const Duration high = at - *rose_;
         const double micros = kernel::seconds(high) * 1e6;
         const bool good = high >= 500us && high <= 2500us;
-        put(*rose_, at, "pulse", static_cast<std::uint64_t>(std::llround(micros)), good ? fmt::format("{}, {:+.1f} degrees from the middle", seconds(high), (micros - 1500) * 0.09) : seconds(high) + ", no servo's pulse", good);
+        // One pulse is mostly as long as the one before, and its words the same.
+        if (high != told_)
+            words_ = good ? fmt::format("{}, {:+.1f} degrees from the middle", seconds(high), (micros - 1500) * 0.09) : seconds(high) + ", no servo's pulse";
+        told_ = high;
+        put(*rose_, at, "pulse", static_cast<std::uint64_t>(std::llround(micros)), words_, good);
         rose_.reset();
     }
 
 private:
     std::optional<Time> rose_;
+    Duration told_ = Duration::min();
+    std::string words_;
 };
 
 // Two lines a quarter period apart: A before B counts up. The value is the count, as a signed number.

@@ -1,7 +1,6 @@
 #include "tape/share_log.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numeric>
 #include <utility>
@@ -34,14 +33,14 @@ Duration shareOf(Duration time, std::int64_t weight, std::int64_t sum) { return 
 
 std::int64_t sumOf(const ShareLog::Stretch& s)
 {
-    return std::accumulate(s.shares.begin(), s.shares.end(), std::int64_t{0}, [](std::int64_t sum, const ShareLog::Share& share) { return sum + share.weight; });
+    return std::accumulate(s.shares.begin(), s.shares.end(), std::int64_t{0}, [](std::int64_t sum, const ShareLog::Share& share) { return sum + share.amount; });
 }
 
 // How many there are, whether there is a gap before it, whether it is as long as the one before.
 constexpr std::uint64_t kGap = 1, kOtherLength = 2;
-constexpr unsigned kFlagBits = 2;
-
-constexpr std::size_t kUsualBlock = 640;  // bytes, so that it grows seldom
+// Its shares have an id of one byte and an amount of two, as most have; else both are as long as they are.
+constexpr std::uint64_t kShort = 4;
+constexpr unsigned kFlagBits = 3;
 
 }  // namespace
 
@@ -61,8 +60,13 @@ void ShareLog::unpack(const Block& block, Each&& each)
         s.to = to = s.from + length;
         s.shares.resize(head >> kFlagBits);
         for (Share& share : s.shares) {
-            share.id = static_cast<std::uint16_t>(take(at));
-            share.weight = static_cast<std::int64_t>(take(at));
+            if ((head & kShort) != 0) {
+                share = {at[0], at[1] | (at[2] << 8)};
+                at += 3;
+            } else {
+                share.id = static_cast<std::uint16_t>(take(at));
+                share.amount = static_cast<std::int64_t>(take(at));
+            }
         }
         each(std::as_const(s));
     }
@@ -77,81 +81,100 @@ void ShareLog::setBound(std::size_t bytes)
 void ShareLog::clear()
 {
     blocks_.clear();
-    inLast_ = summed_ = bytes_ = 0;
+    fresh_.clear();
+    freshShares_.clear();
+    freshCovered_ = {};
+    freshWeight_ = 0;
+    summed_ = bytes_ = 0;
     count_ = 0;
-}
-
-void ShareLog::append(Block& block, Time from, Time to, std::int64_t weight, std::span<const Share> shares)
-{
-    const Duration length = to - from;
-    const Duration gap = from - block.to;
-    std::array<std::uint8_t, 64> packed;
-    std::uint8_t* at = packed.data();
-    at = put(at, shares.size() << kFlagBits | (gap != Duration{} ? kGap : 0) | (length != block.length ? kOtherLength : 0));
-    if (gap != Duration{})
-        at = put(at, static_cast<std::uint64_t>(gap.count()));
-    if (length != block.length)
-        at = put(at, static_cast<std::uint64_t>(length.count()));
-    for (const Share& s : shares) {
-        constexpr std::ptrdiff_t kLongestShare = 13;
-        if (packed.data() + packed.size() - at < kLongestShare) {
-            block.packed.insert(block.packed.end(), packed.data(), at);
-            at = packed.data();
-        }
-        at = put(put(at, s.id), static_cast<std::uint64_t>(s.weight));
-        std::size_t i = 0;
-        while (i < block.ids.size() && block.ids[i] != s.id)
-            ++i;
-        if (i == block.ids.size()) {
-            block.ids.push_back(s.id);
-            block.weights.push_back(0);
-        }
-        block.weights[i] += s.weight;
-    }
-    block.packed.insert(block.packed.end(), packed.data(), at);
-    block.to = to;
-    block.length = length;
-    block.covered += length;
-    block.weight += weight;
 }
 
 void ShareLog::add(Time from, Time to, std::span<const Share> shares)
 {
-    if (to <= from || (!blocks_.empty() && from < blocks_.back().to))
+    if (to <= from || from < end())
         return;
     std::int64_t weight = 0;
-    for (const Share& s : shares)
-        weight += s.weight;
-    // A block has one measure: sums of weights are as good as sums of times.
-    const auto fits = [&](const Block& b) {
-        const double units = static_cast<double>(weight) * static_cast<double>(b.covered.count()), theirs = static_cast<double>(b.weight) * static_cast<double>((to - from).count());
-        return std::abs(units - theirs) <= 1e-6 * theirs;
-    };
-    if (blocks_.empty() || inLast_ == kStretches || !fits(blocks_.back())) {
-        if (!blocks_.empty()) {
-            blocks_.back().packed.shrink_to_fit();
-            bytes_ += blocks_.back().bytes();
-        }
-        blocks_.emplace_back();
-        blocks_.back().packed.reserve(kUsualBlock);
-        blocks_.back().from = blocks_.back().to = from;
-        inLast_ = 0;
-        keepBound();
+    std::uint64_t long_ = 0;
+    for (const Share& s : shares) {
+        weight += s.amount;
+        long_ |= std::uint64_t{s.id} >> 8 | static_cast<std::uint64_t>(s.amount) >> 16;
     }
-    append(blocks_.back(), from, to, weight, shares);
-    ++inLast_;
+    // A block has one measure: sums of weights are as good as sums of times.
+    const double units = static_cast<double>(weight) * static_cast<double>(freshCovered_.count()), theirs = static_cast<double>(freshWeight_) * static_cast<double>((to - from).count());
+    if (fresh_.size() == kStretches || std::abs(units - theirs) > 1e-6 * theirs)
+        seal();
+    fresh_.push_back({from, to, static_cast<std::uint32_t>(shares.size()), long_ == 0});
+    freshShares_.insert(freshShares_.end(), shares.begin(), shares.end());
+    freshCovered_ += to - from;
+    freshWeight_ += weight;
     ++count_;
 }
 
-// The last block is being written still, and not counted.
+// The fresh stretches become a block.
+void ShareLog::seal()
+{
+    if (fresh_.empty())
+        return;
+    Block block;
+    block.from = fresh_.front().from;
+    block.to = fresh_.back().to;
+    block.covered = freshCovered_;
+    block.weight = freshWeight_;
+    constexpr std::size_t kLongestHead = 3 * 10, kLongestShare = 3 + 10;
+    packing_.resize(std::max(packing_.size(), fresh_.size() * kLongestHead + freshShares_.size() * kLongestShare));
+    std::uint8_t* at = packing_.data();
+    const Share* share = freshShares_.data();
+    std::uint16_t highest = 0;
+    for (const Share& s : freshShares_)
+        highest = std::max(highest, s.id);
+    std::vector<std::int64_t> sums(std::size_t{highest} + 1);
+    Time to = block.from;
+    Duration length{};
+    for (const Fresh& f : fresh_) {
+        const Duration gap = f.from - to;
+        at = put(at, std::uint64_t{f.shares} << kFlagBits | (f.isShort ? kShort : 0) | (gap != Duration{} ? kGap : 0) | (f.to - f.from != length ? kOtherLength : 0));
+        if (gap != Duration{})
+            at = put(at, static_cast<std::uint64_t>(gap.count()));
+        if (f.to - f.from != length)
+            at = put(at, static_cast<std::uint64_t>((f.to - f.from).count()));
+        to = f.to;
+        length = f.to - f.from;
+        for (std::uint32_t i = 0; i < f.shares; ++i, ++share) {
+            sums[share->id] += share->amount;
+            if (f.isShort) {
+                at[0] = static_cast<std::uint8_t>(share->id);
+                at[1] = static_cast<std::uint8_t>(share->amount);
+                at[2] = static_cast<std::uint8_t>(share->amount >> 8);
+                at += 3;
+            } else {
+                at = put(put(at, share->id), static_cast<std::uint64_t>(share->amount));
+            }
+        }
+    }
+    block.packed.assign(packing_.data(), at);
+    for (std::size_t id = 0; id < sums.size(); ++id)
+        if (sums[id] != 0) {
+            block.ids.push_back(static_cast<std::uint16_t>(id));
+            block.weights.push_back(sums[id]);
+        }
+    bytes_ += block.bytes();
+    blocks_.push_back(std::move(block));
+    fresh_.clear();
+    freshShares_.clear();
+    freshCovered_ = {};
+    freshWeight_ = 0;
+    keepBound();
+}
+
+// What is fresh is not counted.
 void ShareLog::keepBound()
 {
-    while (bytes_ > bound_ && summed_ + 1 < blocks_.size()) {
+    while (bytes_ > bound_ && summed_ < blocks_.size()) {
         Block& oldest = blocks_[summed_++];
         bytes_ -= oldest.packed.capacity();
         oldest.packed = {};
     }
-    while (bytes_ > bound_ && blocks_.size() > 1) {
+    while (bytes_ > bound_ && !blocks_.empty()) {
         bytes_ -= blocks_.front().bytes();
         blocks_.pop_front();
         --summed_;
@@ -161,44 +184,52 @@ void ShareLog::keepBound()
 void ShareLog::reckonBytes()
 {
     bytes_ = 0;
+    for (const Block& b : blocks_)
+        bytes_ += b.bytes();
     summed_ = 0;
-    for (std::size_t i = 0; i + 1 < blocks_.size(); ++i)
-        bytes_ += blocks_[i].bytes();
     while (summed_ < blocks_.size() && blocks_[summed_].packed.empty())
         ++summed_;
-    inLast_ = 0;
-    if (!blocks_.empty())
-        unpack(blocks_.back(), [this](const Stretch&) { ++inLast_; });
     keepBound();
+}
+
+template <class Each>
+void ShareLog::eachFresh(Each&& each) const
+{
+    Stretch s;
+    auto share = freshShares_.begin();
+    for (const Fresh& f : fresh_) {
+        s.from = f.from;
+        s.to = f.to;
+        s.shares.assign(share, share + f.shares);
+        share += f.shares;
+        each(std::as_const(s));
+    }
 }
 
 void ShareLog::dropAfter(Time t)
 {
+    // What stays of the block, or of the fresh stretches, in which t lies is fresh again.
+    std::vector<Stretch> kept;
+    const auto keep = [&](const Stretch& s) {
+        if (s.to <= t)
+            kept.push_back(s);
+    };
+    eachFresh(keep);
+    fresh_.clear();
+    freshShares_.clear();
+    freshCovered_ = {};
+    freshWeight_ = 0;
     while (!blocks_.empty() && blocks_.back().to > t) {
         const Block last = std::move(blocks_.back());
         blocks_.pop_back();
-        summed_ = std::min(summed_, blocks_.size());
-        if (last.from < t && !last.packed.empty()) {
-            Block kept;
-            kept.from = kept.to = last.from;
-            std::size_t stretches = 0;
-            unpack(last, [&](const Stretch& s) {
-                if (s.to <= t) {
-                    append(kept, s.from, s.to, sumOf(s), s.shares);
-                    ++stretches;
-                }
-            });
-            if (stretches > 0) {
-                blocks_.push_back(std::move(kept));
-                inLast_ = stretches;
-                break;
-            }
-        }
-        inLast_ = kStretches;  // whatever comes next begins a block
+        bytes_ -= last.bytes();
+        if (!last.packed.empty() && last.from < t)
+            unpack(last, keep);
     }
-    bytes_ = 0;
-    for (std::size_t i = 0; i + 1 < blocks_.size(); ++i)
-        bytes_ += blocks_[i].bytes();
+    summed_ = std::min(summed_, blocks_.size());
+    count_ -= kept.size();
+    for (const Stretch& s : kept)
+        add(s);
 }
 
 std::vector<ShareLog::Part> ShareLog::columns(Time from, Time to, std::size_t count, const std::vector<Stretch>& last) const
@@ -252,7 +283,7 @@ std::vector<ShareLog::Part> ShareLog::columns(Time from, Time to, std::size_t co
         const std::int64_t sum = sumOf(s);
         spread(s.from, s.to, [&](const auto& to_) {
             for (const Share& share : s.shares)
-                to_(share.id, shareOf(s.to - s.from, share.weight, sum));
+                to_(share.id, shareOf(s.to - s.from, share.amount, sum));
         });
     };
     auto block = std::partition_point(blocks_.begin(), blocks_.end(), [from](const Block& b) { return b.to <= from; });
@@ -266,6 +297,7 @@ std::vector<ShareLog::Part> ShareLog::columns(Time from, Time to, std::size_t co
         else
             unpack(*block, spreadStretch);
     }
+    eachFresh(spreadStretch);
     for (const Stretch& s : last)
         spreadStretch(s);
     finish();

@@ -1,6 +1,6 @@
 // Who had how much of the time, all the run long: stretches one after the other, each with the shares of some numbered things in it.
 //
-// A stretch takes some ten bytes. They lie in blocks, each with its sums, so that a window of any length is summed up by columns without looking into every stretch; a
+// A stretch takes some ten bytes and a few nanoseconds. They lie in blocks, packed when they are full, each with its sums, so that a window of any length is summed up by columns without looking into every stretch; a
 // column's edge that falls into a stretch has its part of it. Beyond a bound the oldest blocks keep their sums alone, and beyond another the oldest are forgotten.
 // Invariant: stretches are in order of time and do not overlap.
 // Tested by tests/tape/share_log_test.cpp.
@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "kernel/share.h"
 #include "kernel/time.h"
 
 namespace bramix::tape {
@@ -20,16 +21,7 @@ using kernel::Time;
 
 class ShareLog {
 public:
-    struct Share {
-        std::uint16_t id = 0;
-        std::int64_t weight = 0;  // of the sum of all in the stretch
-
-        template <class Archive>
-        void state(Archive& ar)
-        {
-            ar(id, weight);
-        }
-    };
+    using Share = kernel::Share;  // of the sum of all in the stretch
     struct Stretch {
         Time from{}, to{};
         std::vector<Share> shares;
@@ -56,9 +48,9 @@ public:
     void dropAfter(Time t);
     void clear();
 
-    [[nodiscard]] bool empty() const { return blocks_.empty(); }
-    [[nodiscard]] Time begin() const { return blocks_.empty() ? Time{} : blocks_.front().from; }
-    [[nodiscard]] Time end() const { return blocks_.empty() ? Time{} : blocks_.back().to; }
+    [[nodiscard]] bool empty() const { return blocks_.empty() && fresh_.empty(); }
+    [[nodiscard]] Time begin() const { return !blocks_.empty() ? blocks_.front().from : fresh_.empty() ? Time{} : fresh_.front().from; }
+    [[nodiscard]] Time end() const { return !fresh_.empty() ? fresh_.back().to : blocks_.empty() ? Time{} : blocks_.back().to; }
     [[nodiscard]] std::size_t bytes() const { return bytes_; }
     [[nodiscard]] std::uint64_t count() const { return count_; }
 
@@ -69,12 +61,13 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
+        seal();
         std::uint64_t blocks = blocks_.size();
         ar(blocks, count_);
         if constexpr (Archive::kLoading)
             blocks_.resize(static_cast<std::size_t>(blocks));
         for (Block& b : blocks_)
-            ar(b.from, b.to, b.length, b.covered, b.weight, b.packed, b.ids, b.weights);
+            ar(b.from, b.to, b.covered, b.weight, b.packed, b.ids, b.weights);
         if constexpr (Archive::kLoading)
             reckonBytes();
     }
@@ -84,7 +77,6 @@ private:
 
     struct Block {
         Time from{}, to{};
-        Duration length{};                  // of its last stretch
         Duration covered{};                 // by its stretches, gaps left out
         std::int64_t weight = 0;            // of all of them; a unit of it is as long in each
         std::vector<std::uint8_t> packed;   // empty: only the sums are known
@@ -93,14 +85,26 @@ private:
         [[nodiscard]] std::size_t bytes() const { return sizeof(Block) + packed.capacity() + ids.capacity() * sizeof(std::uint16_t) + weights.capacity() * sizeof(std::int64_t); }
     };
 
-    static void append(Block& block, Time from, Time to, std::int64_t weight, std::span<const Share> shares);
+    void seal();
     template <class Each>
     static void unpack(const Block& block, Each&& each);
+    template <class Each>
+    void eachFresh(Each&& each) const;
     void reckonBytes();
     void keepBound();
 
+    // Of the block that is being filled: stretches as they come, and their shares in a row.
+    struct Fresh {
+        Time from{}, to{};
+        std::uint32_t shares = 0;
+        bool isShort = false;  // its ids have one byte and its amounts two
+    };
     std::deque<Block> blocks_;
-    std::size_t inLast_ = 0;    // stretches in the last block
+    std::vector<Fresh> fresh_;
+    std::vector<Share> freshShares_;
+    std::vector<std::uint8_t> packing_;  // room
+    Duration freshCovered_{};
+    std::int64_t freshWeight_ = 0;
     std::size_t summed_ = 0;    // so many of the oldest blocks have their sums alone
     std::size_t bytes_ = 0, bound_ = SIZE_MAX;
     std::uint64_t count_ = 0;   // that have ever been added

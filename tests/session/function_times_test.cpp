@@ -171,6 +171,10 @@ private slots:
         s.advance(Time(30ms));
         const Table early = whole(s, "mcu", Time{}, Time(10ms)), late = whole(s, "mcu", Time(10ms), Time(30ms));
         QVERIFY(early.contains("ash") && !early.contains("oak") && early.at("ash") > 0.008);
+        double whole30 = 0;
+        for (const auto& [name, time] : late)
+            whole30 += time;
+        QVERIFY2(std::fabs(whole30 - 0.020) < 1e-6, qPrintable(QString::number(whole30)));  // no gap
         QVERIFY2(late.contains("oak") && !late.contains("ash") && late.at("oak") > 0.017, qPrintable(compared(late, {}, 0)));
         // Held in reset, it is told so.
         QVERIFY2(s.restart().has_value(), "restart");

@@ -49,12 +49,12 @@ Sums plainly(const std::vector<Stretch>& all, Time from, Time to, std::size_t co
     for (const Stretch& s : all) {
         double sum = 0;
         for (const auto& share : s.shares)
-            sum += static_cast<double>(share.weight);
+            sum += static_cast<double>(share.amount);
         const double a = static_cast<double>((s.from - from).count()), b = static_cast<double>((s.to - from).count());
         for (auto c = static_cast<std::int64_t>(std::max(0.0, a / width)); c < static_cast<std::int64_t>(columns) && static_cast<double>(c) * width < b; ++c)
             if (const double part = std::min(b, static_cast<double>(c + 1) * width) - std::max(a, static_cast<double>(c) * width); part > 0)
                 for (const auto& share : s.shares)
-                    out[{static_cast<std::uint32_t>(c), share.id}] += part * static_cast<double>(share.weight) / sum;
+                    out[{static_cast<std::uint32_t>(c), share.id}] += part * static_cast<double>(share.amount) / sum;
     }
     return out;
 }

@@ -233,6 +233,8 @@ void Chip::powerOn()
 void Chip::resetCore(std::uint8_t cause)
 {
     pending_ = enabledVectors_ = flags_ = 0;
+    if (cpu_.codeTime != nullptr)
+        cpu_.codeTime->cut(cpu_.cycle, stretchOfCodeTime());
     const std::uint8_t flagsBefore = registers_[resetFlagsAt_] & resetFlagBits_;
     std::fill(registers_.begin(), registers_.end(), std::uint8_t{0});
     registers_[resetFlagsAt_] = cause == kPowerOnReset ? cause : static_cast<std::uint8_t>(flagsBefore | cause);

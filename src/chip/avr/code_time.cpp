@@ -7,8 +7,8 @@
 
 namespace bramix::chip::avr {
 
-CodeTime::CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, std::function<void(const Stretch&)> sink)
-    : partAt_(std::move(partAt)), spent_(std::max<std::size_t>(parts, kFirstPart)), sink_(std::move(sink)), to_(stretch), length_(stretch)
+CodeTime::CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, Sink sink)
+    : partAt_(std::move(partAt)), spent_(std::max<std::size_t>(parts, kFirstPart)), touched_(spent_.size() + 1), sink_(std::move(sink)), given_(spent_.size() + 1), to_(stretch), length_(stretch)
 {
     kernel::check(stretch > 0, "a stretch of no cycles");
     for (const std::uint16_t part : partAt_)
@@ -29,15 +29,12 @@ void CodeTime::close(std::int64_t cycle)
 
 void CodeTime::give(std::int64_t to)
 {
-    given_.from = from_;
-    given_.to = to;
-    given_.shares.clear();
-    std::sort(touched_.begin(), touched_.end());
-    for (const std::uint16_t part : touched_)
-        given_.shares.push_back({part, std::exchange(spent_[part], 0)});
-    touched_.clear();
-    from_ = to;
-    sink_(given_);
+    Share* at = given_.data();
+    for (std::size_t i = 0; i < touchedCount_; ++i)
+        *at++ = {touched_[i], std::exchange(spent_[touched_[i]], 0)};
+    touchedCount_ = 0;
+    const std::int64_t from = std::exchange(from_, to);
+    sink_(from, to, {given_.data(), at});
 }
 
 void CodeTime::cut(std::int64_t cycle, std::int64_t stretch)
@@ -54,7 +51,7 @@ void CodeTime::cut(std::int64_t cycle, std::int64_t stretch)
 void CodeTime::begin(std::uint16_t part, std::int64_t cycle, std::int64_t stretch)
 {
     std::fill(spent_.begin(), spent_.end(), 0);
-    touched_.clear();
+    touchedCount_ = 0;
     part_ = part;
     since_ = from_ = cycle;
     length_ = stretch;
@@ -86,8 +83,8 @@ void CodeTime::setState(const State& state)
     begin(state.part, state.from, state.to - state.from);
     since_ = state.since;
     for (const Share& s : state.spent) {
-        spent_[s.part] = s.cycles;
-        touched_.push_back(s.part);
+        spent_[s.id] = s.amount;
+        touched_[touchedCount_++] = s.id;
     }
 }
 

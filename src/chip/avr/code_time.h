@@ -10,7 +10,10 @@
 
 #include <cstdint>
 #include <functional>
+#include <span>
 #include <vector>
+
+#include "kernel/share.h"
 
 namespace bramix::chip::avr {
 
@@ -18,14 +21,12 @@ class CodeTime {
 public:
     static constexpr std::uint16_t kAsleep = 0, kInReset = 1, kElsewhere = 2, kFirstPart = 3;
 
-    struct Share {
-        std::uint16_t part = 0;
-        std::int64_t cycles = 0;
-        bool operator==(const Share&) const = default;
-    };
+    using Share = kernel::Share;  // a part and its cycles
+    // Hears of each stretch, from one cycle to another: the parts in it, in no order.
+    using Sink = std::function<void(std::int64_t from, std::int64_t to, std::span<const Share>)>;
     struct Stretch {
         std::int64_t from = 0, to = 0;  // cycles
-        std::vector<Share> shares;      // in order of parts; together as long as the stretch
+        std::vector<Share> shares;      // together as long as the stretch
         bool operator==(const Stretch&) const = default;
     };
 
@@ -37,7 +38,7 @@ public:
     };
 
     // The part of each word of flash, kFirstPart and up or kElsewhere; `parts`: one more than the highest. `stretch` in cycles.
-    CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, std::function<void(const Stretch&)> sink);
+    CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, Sink sink);
 
     [[nodiscard]] std::uint16_t partAt(std::uint32_t word) const { return word < partAt_.size() ? partAt_[word] : kElsewhere; }
     // The same of a word that is known to be in flash.
@@ -48,8 +49,12 @@ public:
     // From `cycle` on a part runs.
     void enter(std::uint16_t part, std::int64_t cycle)
     {
-        if (part == part_)
-            return;
+        if (part != part_)
+            change(part, cycle);
+    }
+    // The same of a part that is known to be another.
+    void change(std::uint16_t part, std::int64_t cycle)
+    {
         if (cycle >= to_) [[unlikely]]
             close(cycle);
         spend(cycle);
@@ -69,19 +74,21 @@ private:
     void spend(std::int64_t to)
     {
         std::int64_t& spent = spent_[part_];
-        if (spent == 0 && to > since_)
-            touched_.push_back(part_);
+        if (spent == 0)
+            touched_[touchedCount_++] = part_;
         spent += to - since_;
         since_ = to;
+        touchedCount_ -= spent == 0 ? 1 : 0;
     }
     void close(std::int64_t cycle);
     void give(std::int64_t to);
 
     std::vector<std::uint16_t> partAt_;
-    std::vector<std::int64_t> spent_;    // by part, in the stretch under way
-    std::vector<std::uint16_t> touched_; // those that have some
-    std::function<void(const Stretch&)> sink_;
-    Stretch given_;   // told last; kept so that telling takes no memory
+    std::vector<std::int64_t> spent_;  // by part, in the stretch under way
+    std::vector<std::uint16_t> touched_;  // the parts that have some
+    std::size_t touchedCount_ = 0;
+    Sink sink_;
+    std::vector<Share> given_;   // room for what is told
     std::uint16_t part_ = kInReset;
     std::int64_t since_ = 0;            // of the present part, as far as it is not in spent_
     std::int64_t from_ = 0, to_ = 0;    // the stretch under way

@@ -442,7 +442,7 @@ across:
 landed:
     if (cpu.codeTime != nullptr)
         if (const std::uint16_t part = cpu.codeTime->known(static_cast<std::size_t>(r - records)); part != cpu.codeTime->present())
-            cpu.codeTime->enter(part, start + static_cast<std::uint32_t>(base + prefix[r - records]));
+            cpu.codeTime->change(part, start + static_cast<std::uint32_t>(base + prefix[r - records]));
     goto arrived;
 
     // A taken transfer: the only place where time is looked at.
