@@ -16,7 +16,7 @@ namespace bramix::session {
 
 void readFunctions(const Session& session, const Lookback& lookback, const std::string& chip, const Window& window, ReadLane& lane);
 
-// Who had how much of the time between two instants, the most first. Exact where the calls there are known one by one; else to within four milliseconds.
+// Who had how much of the time between two instants, the most first. Exact where the calls there are known one by one; else to within five milliseconds.
 [[nodiscard]] std::vector<FunctionShare> functionsBetween(const Session& session, const Lookback& lookback, const std::string& chip, Time from, Time to);
 
 }  // namespace bramix::session

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 #include <numeric>
+#include <utility>
 #include <vector>
 
 namespace bramix::tape {
@@ -80,21 +81,22 @@ PackedEdges::PackedEdges(std::span<const Edge> edges, Time beforeAt, State befor
     Dictionary<Kind> dictionary;
     std::array<std::uint16_t, kEdges> numbers;  // NOLINT: written before it is read
     bool recurs = true;
+    std::int64_t sinceBefore = 0, sinceTwoBefore = 0;
     for (std::size_t i = 0; i < kEdges; ++i) {
         const Edge& e = edges[i];
-        const std::int64_t since = (e.at - at).count();
+        const std::int64_t since = (e.at - at).count(), sinceThen = std::exchange(sinceTwoBefore, std::exchange(sinceBefore, since));
         widths_.add(state, e.at - at);
         at = e.at;
         state = e.state;
         if (!recurs)
             continue;
-        // The first of all has its time from its mark.
-        const Kind kind{i == 0 ? 0 : since, e.code, e.actor, e.state};
         // As a rule what was two edges ago comes again.
-        if (i > 2 && dictionary.kinds()[numbers[i - 2]] == kind) {
+        if (i > 2 && since == sinceThen && e.code == edges[i - 2].code && e.actor == edges[i - 2].actor && e.state == edges[i - 2].state) {
             numbers[i] = numbers[i - 2];
             continue;
         }
+        // The first of all has its time from its mark.
+        const Kind kind{i == 0 ? 0 : since, e.code, e.actor, e.state};
         numbers[i] = dictionary.number(kind, kMostKinds);
         recurs = numbers[i] != kMostKinds;
     }
@@ -109,7 +111,15 @@ void PackedEdges::packKinds(std::span<const std::uint16_t> numbers, std::span<co
     data_ = std::make_unique<std::uint8_t[]>(size_);
     std::memcpy(data_.get(), kinds.data(), kinds.size_bytes());
     std::uint8_t* const at = data_.get() + kinds.size_bytes();
-    for (std::size_t i = 0; i < kEdges; ++i)
+    // A byte at a time, where several have room in one.
+    const unsigned together = bits_ < 8 ? 8 / bits_ : 0;
+    for (std::size_t i = 0; together > 0 && i < kEdges; i += together) {
+        unsigned byte = 0;
+        for (unsigned k = 0; k < together; ++k)
+            byte |= static_cast<unsigned>(numbers[i + k]) << (k * bits_);
+        at[i / together] = static_cast<std::uint8_t>(byte);
+    }
+    for (std::size_t i = 0; together == 0 && i < kEdges; ++i)
         putNumber(at, i, bits_, numbers[i]);
 }
 

@@ -127,12 +127,12 @@ public:
     // Ends the run at each reset of the chip from inside or outside.
     void stopAtResets(bool stop) { stopAtReset_ = stop; }
     void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
-    // Which part of the code has the time, from now on (code_time.h); null: no more. Four milliseconds are a stretch, but of a slow clock so many cycles.
+    // Which part of the code has the time, from now on (code_time.h); null: no more. Five milliseconds are a stretch, but of a slow clock so many cycles.
     void tellCodeTime(CodeTime* to);
     [[nodiscard]] std::int64_t stretchOfCodeTime() const
     {
         constexpr std::int64_t kShortest = 4096;
-        return std::max(static_cast<std::int64_t>(clock_.hz() / 250), kShortest);
+        return std::max(static_cast<std::int64_t>(clock_.hz() / 200), kShortest);
     }
     [[nodiscard]] const InterruptCount& interruptCount(std::uint8_t vector) const { return interruptCounts_[vector]; }
     [[nodiscard]] std::uint64_t pendingInterrupts() const { return pending_; }

@@ -8,7 +8,7 @@
 namespace bramix::chip::avr {
 
 CodeTime::CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, Sink sink)
-    : partAt_(std::move(partAt)), spent_(std::max<std::size_t>(parts, kFirstPart)), touched_(spent_.size() + 1), sink_(std::move(sink)), given_(spent_.size() + 1), to_(stretch), length_(stretch)
+    : partAt_(std::move(partAt)), spent_((std::max<std::size_t>(parts, kFirstPart) + 3) / 4 * 4), sink_(std::move(sink)), given_(spent_.size() + 1), to_(stretch), length_(stretch)
 {
     kernel::check(stretch > 0, "a stretch of no cycles");
     for (const std::uint16_t part : partAt_)
@@ -30,9 +30,15 @@ void CodeTime::close(std::int64_t cycle)
 void CodeTime::give(std::int64_t to)
 {
     Share* at = given_.data();
-    for (std::size_t i = 0; i < touchedCount_; ++i)
-        *at++ = {touched_[i], std::exchange(spent_[touched_[i]], 0)};
-    touchedCount_ = 0;
+    // Most parts have nothing: they are passed over four at a time.
+    for (std::size_t four = 0; four < spent_.size(); four += 4) {
+        std::int64_t* const spent = spent_.data() + four;
+        if ((spent[0] | spent[1] | spent[2] | spent[3]) == 0)
+            continue;
+        for (std::size_t i = 0; i < 4; ++i)
+            if (spent[i] != 0)
+                *at++ = {static_cast<std::uint16_t>(four + i), std::exchange(spent[i], 0)};
+    }
     const std::int64_t from = std::exchange(from_, to);
     sink_(from, to, {given_.data(), at});
 }
@@ -51,7 +57,6 @@ void CodeTime::cut(std::int64_t cycle, std::int64_t stretch)
 void CodeTime::begin(std::uint16_t part, std::int64_t cycle, std::int64_t stretch)
 {
     std::fill(spent_.begin(), spent_.end(), 0);
-    touchedCount_ = 0;
     part_ = part;
     since_ = from_ = cycle;
     length_ = stretch;
@@ -82,10 +87,8 @@ void CodeTime::setState(const State& state)
 {
     begin(state.part, state.from, state.to - state.from);
     since_ = state.since;
-    for (const Share& s : state.spent) {
+    for (const Share& s : state.spent)
         spent_[s.id] = s.amount;
-        touched_[touchedCount_++] = s.id;
-    }
 }
 
 }  // namespace bramix::chip::avr

@@ -22,11 +22,11 @@ public:
     static constexpr std::uint16_t kAsleep = 0, kInReset = 1, kElsewhere = 2, kFirstPart = 3;
 
     using Share = kernel::Share;  // a part and its cycles
-    // Hears of each stretch, from one cycle to another: the parts in it, in no order.
+    // Hears of each stretch, from one cycle to another: in order of parts.
     using Sink = std::function<void(std::int64_t from, std::int64_t to, std::span<const Share>)>;
     struct Stretch {
         std::int64_t from = 0, to = 0;  // cycles
-        std::vector<Share> shares;      // together as long as the stretch
+        std::vector<Share> shares;      // in order of parts; together as long as the stretch
         bool operator==(const Stretch&) const = default;
     };
 
@@ -73,20 +73,14 @@ public:
 private:
     void spend(std::int64_t to)
     {
-        std::int64_t& spent = spent_[part_];
-        if (spent == 0)
-            touched_[touchedCount_++] = part_;
-        spent += to - since_;
+        spent_[part_] += to - since_;
         since_ = to;
-        touchedCount_ -= spent == 0 ? 1 : 0;
     }
     void close(std::int64_t cycle);
     void give(std::int64_t to);
 
     std::vector<std::uint16_t> partAt_;
     std::vector<std::int64_t> spent_;  // by part, in the stretch under way
-    std::vector<std::uint16_t> touched_;  // the parts that have some
-    std::size_t touchedCount_ = 0;
     Sink sink_;
     std::vector<Share> given_;   // room for what is told
     std::uint16_t part_ = kInReset;

@@ -75,10 +75,7 @@ private slots:
             std::size_t parts = 0;
             const std::vector<std::uint16_t> partAt = randomParts(random, core.flashWords, parts);
             std::vector<Stretch> told;
-            CodeTime time(partAt, parts, stretch, [&](std::int64_t from, std::int64_t to, std::span<const CodeTime::Share> shares) {
-                told.push_back({from, to, {shares.begin(), shares.end()}});
-                std::sort(told.back().shares.begin(), told.back().shares.end(), [](const auto& a, const auto& b) { return a.id < b.id; });
-            });
+            CodeTime time(partAt, parts, stretch, [&](std::int64_t from, std::int64_t to, std::span<const CodeTime::Share> shares) { told.push_back({from, to, {shares.begin(), shares.end()}}); });
             fast.tellCodeTime(&time);
             time.begin(partAt[0], 0, stretch);
             std::vector<Piece> pieces;
@@ -145,10 +142,7 @@ private slots:
     void aStretchThatIsCutLosesNothing()
     {
         std::vector<Stretch> told;
-        CodeTime time({}, 6, 100, [&](std::int64_t from, std::int64_t to, std::span<const CodeTime::Share> shares) {
-                told.push_back({from, to, {shares.begin(), shares.end()}});
-                std::sort(told.back().shares.begin(), told.back().shares.end(), [](const auto& a, const auto& b) { return a.id < b.id; });
-            });
+        CodeTime time({}, 6, 100, [&](std::int64_t from, std::int64_t to, std::span<const CodeTime::Share> shares) { told.push_back({from, to, {shares.begin(), shares.end()}}); });
         time.begin(3, 0, 100);
         time.enter(4, 30);
         time.enter(3, 70);
