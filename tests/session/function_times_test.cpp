@@ -34,10 +34,12 @@ Table stepped(Session& s, Time to)
     bench::World::ChipUnit& unit = s.world().chips()[0];
     const debug::Symbols& symbols = s.program(unit.id).symbols;
     const auto nameAt = [&](std::uint32_t address) {
+        // Of two that share code, as entries of the library do, the one that begins nearer to it.
+        std::string name;
         for (const debug::Function& f : symbols.functions())
             if (f.caller < 0 && f.has(address))
-                return f.name;
-        return std::string();
+                name = f.name;
+        return name;
     };
     const std::uint32_t vectorBytes = unit.table->vectorWords * 2;
     std::map<std::uint32_t, std::string> names;
