@@ -56,11 +56,11 @@ public:
     [[nodiscard]] Shares columns(const std::string& chip, kernel::Time from, kernel::Time to, std::size_t count, bool behind) const;
 
     [[nodiscard]] bool listensTo(const std::string& chip) const { return logs_.contains(chip); }
-    // Another number: there is more.
-    [[nodiscard]] std::uint64_t count(const std::string& chip) const
+    // So many stretches are known of a chip; they reach so far.
+    [[nodiscard]] std::pair<std::uint64_t, kernel::Time> known(const std::string& chip) const
     {
         const auto log = logs_.find(chip);
-        return log == logs_.end() ? 0 : log->second.shares.count();
+        return log == logs_.end() ? std::pair<std::uint64_t, kernel::Time>() : std::pair(log->second.shares.count(), log->second.shares.end());
     }
 
     // For recordings.

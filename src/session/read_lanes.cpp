@@ -8,6 +8,7 @@
 #include <fmt/ranges.h>
 
 #include "session/function_lane.h"
+#include "session/function_times.h"
 #include "session/lane_logs.h"
 #include "session/merged_edges.h"
 #include "session/part_language.h"
@@ -419,9 +420,15 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
             for (const tape::ChannelId c : channelsOf(session, *spec))
                 edges += c == UINT32_MAX ? 0 : session.tape().after(c, window.to) + 1;
         const LaneLog* const log = session.laneLog(text);
-        const std::uint64_t items = log == nullptr ? 0 : log->at() >= std::min(window.to, session.latest()) ? UINT64_MAX : log->items().end();
+        std::uint64_t items = log == nullptr ? 0 : log->at() >= std::min(window.to, session.latest()) ? UINT64_MAX : log->items().end();
+        // Shares of a window that lies behind are what they are, on one course.
+        const bool shares = spec && spec->kind == LaneSpec::Kind::functions && showsShares(window);
+        if (shares) {
+            const auto [count, end] = session.functionTimes().known(spec->chip);
+            items = end >= window.to ? UINT64_MAX - session.course() : count;
+        }
         Kept& kept = kept_[text];
-        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || spec->kind == LaneSpec::Kind::functions || spec->kind == LaneSpec::Kind::variable || window.to > session.world().now());
+        const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || (spec->kind == LaneSpec::Kind::functions && !shares) || spec->kind == LaneSpec::Kind::variable || window.to > session.world().now());
         if (kept.lane == nullptr || moves || !(kept.window == window) || kept.edges != edges || kept.items != items) {
             ReadLane lane;
             if (!spec) {

@@ -353,7 +353,9 @@ private slots:
         for (const auto& f : picture().measuredFunctions)
             whole += f.seconds;
         QVERIFY2(std::fabs(whole - 3) < 1e-6, qPrintable(QString::number(whole)));
-        // Under the pointer stands who it was.
+        // Under the pointer stands who it was; no other lane of these has anything to say.
+        window_->editor().setLanes({});
+        QTRY_VERIFY(picture().lanes.empty());
         QTest::keyClick(&tape(), Qt::Key_Escape);
         QTest::qWait(50);
         const QImage without = tape().grab().toImage();

@@ -3,6 +3,7 @@
 
 #include "kernel/random.h"
 #include "session/example_bench.h"
+#include "session/function_lane.h"
 #include "session/function_times.h"
 #include "session/keeper_bench.h"
 #include "session/recording.h"
@@ -28,7 +29,7 @@ Table whole(const Session& s, const std::string& chip, Time from, Time to)
 }
 
 // By single steps of the only chip: what ran from before each to after it.
-Table stepped(Session& s, Time to)
+Table stepped(Session& s, Time to, Time since = Time{})
 {
     Table out;
     bench::World::ChipUnit& unit = s.world().chips()[0];
@@ -43,12 +44,15 @@ Table stepped(Session& s, Time to)
     };
     const std::uint32_t vectorBytes = unit.table->vectorWords * 2;
     std::map<std::uint32_t, std::string> names;
-    out["in reset"] = kernel::seconds(unit.chip->now());  // until its clock has settled
+    if (since == Time{})
+        out["in reset"] = kernel::seconds(unit.chip->now());  // until its clock has settled
     while (unit.chip->now() < to) {
         const Time from = unit.chip->now();
         const bool slept = unit.chip->cpu().sleeping;
         const std::uint32_t word = unit.chip->cpu().pc;
         s.world().stepInstruction(0, to);
+        if (from < since)
+            continue;
         // What it takes to enter an interrupt is the time of what was interrupted; a slot of the table, through which it goes, of its handler.
         const bool inTable = word * 2 < unit.table->vectors.size() * vectorBytes;
         const auto handlerOf = [&](std::uint32_t slot) { return nameAt(unit.chip->cpu().decodeAt(slot / vectorBytes * unit.table->vectorWords).target * 2); };
@@ -126,6 +130,30 @@ private slots:
         QVERIFY2(wrong.isEmpty(), qPrintable(wrong));
     }
 
+    // Between marks near each other the calls themselves are known, and each has its own time to the cycle; far apart, the shares.
+    void whatLiesBetweenMarksIsMeasured()
+    {
+        const auto s = open("tide-clock"), slow = open("tide-clock");
+        s->advance(Time(60ms));
+        const Time from = s->world().chips()[0].chip->clock().timeOf({16'000 * 20}), to = s->world().chips()[0].chip->clock().timeOf({16'000 * 45});
+        Lookback look(*s, catalogue_);
+        const auto table = [&] {
+            Table out;
+            for (const FunctionShare& f : functionsBetween(*s, look, "mcu", from, to))
+                out[f.name] += f.seconds;
+            return out;
+        };
+        const Table coarse = table();
+        look.want({{"mcu", {}}}, from - 1ms, to + 1ms);
+        while (look.busy())
+            (void)look.work(100ms);
+        const Table near = table(), steps = stepped(*slow, to, from);
+        QVERIFY(near.size() >= 3);
+        const QString wrong = compared(near, steps, 2e-6);  // an instruction at each mark, an entry into an interrupt
+        QVERIFY2(wrong.isEmpty(), qPrintable(wrong));
+        QVERIFY2(compared(coarse, steps, 10e-3).isEmpty(), qPrintable(compared(coarse, steps, 10e-3)));
+    }
+
     void anotherCourseHasItsOwn()
     {
         const auto s = open("withy-lock"), fresh = open("withy-lock");
@@ -178,7 +206,7 @@ private slots:
             whole30 += time;
         QVERIFY2(std::fabs(whole30 - 0.020) < 1e-6, qPrintable(QString::number(whole30)));  // no gap
         QVERIFY2(late.contains("oak") && !late.contains("ash") && late.at("oak") > 0.017, qPrintable(compared(late, {}, 0)));
-        // Held in reset, it is told so.
+        // Begun anew, nothing of the run before is left.
         QVERIFY2(s.restart().has_value(), "restart");
         QVERIFY(!whole(s, "mcu", Time{}, Time(30ms)).contains("ash"));
     }

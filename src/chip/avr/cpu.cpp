@@ -342,7 +342,9 @@ void Cpu::countInto(CycleCounts* into)
 void Cpu::tellCodeTime(CodeTime* to)
 {
     codeTime = to;
-    engine_->decodeAll();
+    // Where nobody is told any more, what is decoded for telling does no harm.
+    if (to != nullptr)
+        engine_->decodeAll();
 }
 
 // By the stepper, which costs a few times what the engine does; nobody pays for it while counting is off.
