@@ -86,16 +86,19 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     std::size_t role = 0;
     tape::Edge edge;
     Time before = at_;
-    for (std::size_t taken = 0; edges.take(role, edge); ++taken) {
+    const std::size_t last = heard_ + std::min(mostEdges, SIZE_MAX - heard_);
+    std::size_t pause = std::min(last, heardAtMark_ + kMarkEvery);
+    while (edges.take(role, edge)) {
         // Edges of one instant stay together.
-        if (edge.at > before && (taken >= mostEdges || heard_ - heardAtMark_ >= kMarkEvery)) {
+        if (heard_ >= pause && edge.at > before) {
             at_ = edge.at - tape::Duration(1);
             if (heard_ - heardAtMark_ >= kMarkEvery)
                 mark();
-            if (taken >= mostEdges) {
+            if (heard_ >= last) {
                 to = at_;
                 break;
             }
+            pause = std::min(last, heardAtMark_ + kMarkEvery);
         }
         before = edge.at;
         ++heard_;

@@ -28,18 +28,12 @@ public:
             }
     }
     // The next edge and its line; false where there is none.
-    bool take(std::size_t& line, tape::Edge& edge)
+    [[gnu::always_inline]] bool take(std::size_t& line, tape::Edge& edge)
     {
-        std::size_t best = 0;
-        Time at = kernel::kNever;
-        for (std::size_t i = 0; i < lines_.size(); ++i)
-            if (const Time t = lines_[i].at; t < at || (t == at && at != kernel::kNever && comesFirst(i, best))) {
-                best = i;
-                at = t;
-            }
-        if (at == kernel::kNever)
-            return false;
+        const std::size_t best = lines_.size() == 2 ? firstOfTwo() : first();
         Line& l = lines_[best];
+        if (l.at == kernel::kNever)
+            return false;
         line = best;
         edge = l.edges[l.read];
         if (++l.read < l.have)
@@ -64,6 +58,23 @@ private:
         Time at = kernel::kNever;       // of the edge that is next
         std::unique_ptr<tape::Edge[]> edges;  // room for a block
     };
+    // As most decoders have.
+    [[nodiscard]] std::size_t firstOfTwo() const
+    {
+        const Time a = lines_[0].at, b = lines_[1].at;
+        return a != b ? (b < a ? 1 : 0) : a != kernel::kNever && comesFirst(1, 0) ? 1 : 0;
+    }
+    [[nodiscard]] std::size_t first() const
+    {
+        std::size_t best = 0;
+        Time at = kernel::kNever;
+        for (std::size_t i = 0; i < lines_.size(); ++i)
+            if (const Time t = lines_[i].at; t < at || (t == at && at != kernel::kNever && comesFirst(i, best))) {
+                best = i;
+                at = t;
+            }
+        return best;
+    }
     void fill(Line& l)
     {
         l.read = 0;

@@ -622,13 +622,16 @@ void Session::interrupt(std::size_t chip, std::uint8_t vector, Time at)
     if (building_ || !options_.record || chip >= interrupts_.size() || knows(at))
         return;
     Interrupts& i = interrupts_[chip];
-    if (vector != 0)
-        i.running.push_back(vector);
-    else if (i.running.empty())
+    if (vector == 0 && i.runs == 0)
         return;  // a RETI that no interrupt asked for
-    else
-        i.running.pop_back();
-    tape_.record(i.channel, {at, UINT32_MAX, i.actor, i.running.empty() ? tape::State{0} : i.running.back()});
+    if (vector != 0 && i.runs != 0)
+        i.outer.push_back(i.runs);
+    i.runs = vector;
+    if (vector == 0 && !i.outer.empty()) {
+        i.runs = i.outer.back();
+        i.outer.pop_back();
+    }
+    tape_.record(i.channel, {at, UINT32_MAX, i.actor, i.runs});
 }
 
 void Session::reset(std::size_t chip, std::uint8_t, Time at)
@@ -636,7 +639,8 @@ void Session::reset(std::size_t chip, std::uint8_t, Time at)
     if (building_ || !options_.record || chip >= interrupts_.size() || knows(at))
         return;
     Interrupts& i = interrupts_[chip];
-    i.running.clear();
+    i.runs = 0;
+    i.outer.clear();
     tape_.record(i.channel, {at, UINT32_MAX, i.actor, kResetMark});
     tape_.record(i.channel, {at, UINT32_MAX, i.actor, 0});
 }
@@ -645,8 +649,8 @@ void Session::reset(std::size_t chip, std::uint8_t, Time at)
 void Session::reckonNesting()
 {
     constexpr std::size_t kLookedAt = 64;
-    for (auto& [channel, actor, running] : interrupts_) {
-        running.clear();
+    for (auto& [channel, actor, runs, outer] : interrupts_) {
+        std::vector<std::uint8_t> running;
         const std::size_t end = tape_.count(channel);
         std::size_t from = end;
         while (from > 0 && end - from < kLookedAt && tape_.edge(channel, from - 1).state != 0)
@@ -658,6 +662,9 @@ void Session::reckonNesting()
             else
                 running.push_back(state);
         }
+        runs = running.empty() ? std::uint8_t{0} : running.back();
+        running.resize(running.empty() ? 0 : running.size() - 1);
+        outer = std::move(running);
     }
 }
 

@@ -238,7 +238,8 @@ private:
     struct Interrupts {
         tape::ChannelId channel = UINT32_MAX;
         std::uint16_t actor = UINT16_MAX;
-        std::vector<std::uint8_t> running{};  // vectors, the inner one last
+        std::uint8_t runs = 0;                // the vector; 0: none
+        std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
     };
     std::vector<Interrupts> interrupts_;               // by chip
     std::map<std::string, Program> programs_;

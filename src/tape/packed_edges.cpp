@@ -20,31 +20,35 @@ std::size_t hashOf(std::int64_t since, std::uint32_t code, std::uint16_t actor, 
 }
 
 // Kinds by their content; a number, or none where there is no room for another.
-template <class Kind>
+template <class Kind, std::size_t kMost>
 class Dictionary {
 public:
     // The number of a kind; kMost where it is one too many.
-    std::uint16_t number(const Kind& kind, std::size_t most)
+    std::size_t number(const Kind& kind)
     {
-        for (std::size_t slot = hashOf(kind.since, kind.code, kind.actor, kind.state);; slot = (slot + 1) & (kSlots - 1)) {
+        for (std::size_t slot = hashOf(kind.since, kind.code, kind.actor, kind.state);; ++slot) {
             std::uint16_t& entry = slots_[slot & (kSlots - 1)];
             if (entry == 0) {
-                if (kinds_.size() == most)
-                    return static_cast<std::uint16_t>(most);
-                kinds_.push_back(kind);
-                entry = static_cast<std::uint16_t>(kinds_.size());
-                return static_cast<std::uint16_t>(entry - 1);
+                if (size_ == kMost)
+                    return kMost;
+                kinds_[size_++] = kind;
+                entry = static_cast<std::uint16_t>(size_);
+                return size_ - 1;
             }
             if (kinds_[entry - 1U] == kind)
-                return static_cast<std::uint16_t>(entry - 1);
+                return entry - 1U;
         }
     }
-    [[nodiscard]] const std::vector<Kind>& kinds() const { return kinds_; }
+    [[nodiscard]] std::span<const Kind> kinds() const { return {kinds_.data(), size_}; }
+    // One more than there can be, for a kind that nothing is like.
+    [[nodiscard]] Kind& none() { return kinds_[kMost]; }
+    [[nodiscard]] const Kind& operator[](std::size_t number) const { return kinds_[number]; }
 
 private:
-    static constexpr std::size_t kSlots = 4096;
+    static constexpr std::size_t kSlots = std::max<std::size_t>(2 * kMost, 1024);
     std::array<std::uint16_t, kSlots> slots_{};
-    std::vector<Kind> kinds_;
+    std::size_t size_ = 0;
+    std::array<Kind, kMost + 1> kinds_;  // the first `size_` of them
 };
 
 std::uint8_t bitsFor(std::size_t kinds) { return kinds <= 2 ? 1 : kinds <= 4 ? 2 : kinds <= 16 ? 4 : kinds <= 256 ? 8 : 16; }
@@ -76,60 +80,76 @@ PackedEdges::PackedEdges(std::span<const Edge> edges, Time beforeAt, State befor
 {
     for (std::size_t b = 0; b < marks_.size(); ++b)
         marks_[b] = edges[b * kBlock].at;
-    Time at = beforeAt;
-    State state = before;
-    Dictionary<Kind> dictionary;
-    std::array<std::uint16_t, kEdges> numbers;  // NOLINT: written before it is read
-    bool recurs = true;
-    std::int64_t sinceBefore = 0, sinceTwoBefore = 0;
-    for (std::size_t i = 0; i < kEdges; ++i) {
+    widths_.add(before, edges[0].at - beforeAt);
+    Dictionary<Kind, kMostKinds> dictionary;
+    dictionary.none().since = -1;
+    // As a rule what came after one like the last comes again: then it need not be looked for, and its width has been counted.
+    std::array<std::uint16_t, kMostKinds> follower;  // NOLINT: filled at once
+    follower.fill(kMostKinds);
+    std::array<std::uint8_t, kEdges> numbers;  // NOLINT: written before it is read
+    // The first of all has its time from its mark.
+    std::size_t number = dictionary.number({0, edges[0].code, edges[0].actor, edges[0].state});
+    numbers[0] = static_cast<std::uint8_t>(number);
+    std::size_t i = 1;
+    for (; i < kEdges; ++i) {
         const Edge& e = edges[i];
-        const std::int64_t since = (e.at - at).count(), sinceThen = std::exchange(sinceTwoBefore, std::exchange(sinceBefore, since));
-        widths_.add(state, e.at - at);
-        at = e.at;
-        state = e.state;
-        if (!recurs)
-            continue;
-        // As a rule what was two edges ago comes again.
-        if (i > 2 && since == sinceThen && e.code == edges[i - 2].code && e.actor == edges[i - 2].actor && e.state == edges[i - 2].state) {
-            numbers[i] = numbers[i - 2];
-            continue;
+        const std::int64_t since = (e.at - edges[i - 1].at).count();
+        std::uint16_t& next = follower[number];
+        if (const Kind& k = dictionary[next]; k.since != since || k.code != e.code || k.actor != e.actor || k.state != e.state) {
+            widths_.add(edges[i - 1].state, Duration(since));
+            const std::size_t found = dictionary.number({since, e.code, e.actor, e.state});
+            if (found == kMostKinds)
+                break;
+            next = static_cast<std::uint16_t>(found);
         }
-        // The first of all has its time from its mark.
-        const Kind kind{i == 0 ? 0 : since, e.code, e.actor, e.state};
-        numbers[i] = dictionary.number(kind, kMostKinds);
-        recurs = numbers[i] != kMostKinds;
+        number = next;
+        numbers[i] = static_cast<std::uint8_t>(number);
     }
-    recurs ? packKinds(numbers, dictionary.kinds()) : packApart(edges);
+    if (i == kEdges) {
+        packKinds(numbers, dictionary.kinds());
+        return;
+    }
+    for (; i < kEdges; ++i)
+        widths_.add(edges[i - 1].state, edges[i].at - edges[i - 1].at);
+    packApart(edges);
 }
 
-void PackedEdges::packKinds(std::span<const std::uint16_t> numbers, std::span<const Kind> kinds)
+// Several have room in one byte.
+template <unsigned kBits>
+void PackedEdges::together(std::span<const std::uint8_t> numbers, std::uint8_t* at)
+{
+    constexpr std::size_t kTogether = 8 / kBits;
+    for (std::size_t i = 0; i < kEdges; i += kTogether) {
+        unsigned byte = 0;
+        for (unsigned k = 0; k < kTogether; ++k)
+            byte |= static_cast<unsigned>(numbers[i + k]) << (k * kBits);
+        *at++ = static_cast<std::uint8_t>(byte);
+    }
+}
+
+void PackedEdges::packKinds(std::span<const std::uint8_t> numbers, std::span<const Kind> kinds)
 {
     bits_ = bitsFor(kinds.size());
     kindCount_ = static_cast<std::uint16_t>(kinds.size());
     size_ = static_cast<std::uint32_t>(kinds.size_bytes() + kEdges * bits_ / 8);
-    data_ = std::make_unique<std::uint8_t[]>(size_);
+    data_ = std::make_unique_for_overwrite<std::uint8_t[]>(size_);
     std::memcpy(data_.get(), kinds.data(), kinds.size_bytes());
     std::uint8_t* const at = data_.get() + kinds.size_bytes();
-    // A byte at a time, where several have room in one.
-    const unsigned together = bits_ < 8 ? 8 / bits_ : 0;
-    for (std::size_t i = 0; together > 0 && i < kEdges; i += together) {
-        unsigned byte = 0;
-        for (unsigned k = 0; k < together; ++k)
-            byte |= static_cast<unsigned>(numbers[i + k]) << (k * bits_);
-        at[i / together] = static_cast<std::uint8_t>(byte);
+    switch (bits_) {
+    case 1: return together<1>(numbers, at);
+    case 2: return together<2>(numbers, at);
+    case 4: return together<4>(numbers, at);
+    default: std::memcpy(at, numbers.data(), kEdges);
     }
-    for (std::size_t i = 0; together == 0 && i < kEdges; ++i)
-        putNumber(at, i, bits_, numbers[i]);
 }
 
 void PackedEdges::packApart(std::span<const Edge> edges)
 {
-    Dictionary<Kind> doers;
+    Dictionary<Kind, kEdges> doers;
     std::array<std::uint16_t, kEdges> numbers;  // NOLINT: written before it is read
     std::int64_t unit = 0;
     for (std::size_t i = 0; i < kEdges; ++i) {
-        numbers[i] = doers.number({0, edges[i].code, edges[i].actor, edges[i].state}, kEdges);
+        numbers[i] = static_cast<std::uint16_t>(doers.number({0, edges[i].code, edges[i].actor, edges[i].state}));
         if (i > 0)
             unit = std::gcd(unit, (edges[i].at - edges[i - 1].at).count());
     }

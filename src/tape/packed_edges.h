@@ -102,7 +102,9 @@ private:
 
     template <unsigned kBits>
     void unpack(std::size_t block, std::span<Edge, kBlock> out) const;
-    void packKinds(std::span<const std::uint16_t> numbers, std::span<const Kind> kinds);
+    template <unsigned kBits>
+    static void together(std::span<const std::uint8_t> numbers, std::uint8_t* at);
+    void packKinds(std::span<const std::uint8_t> numbers, std::span<const Kind> kinds);
     void packApart(std::span<const Edge> edges);
     [[nodiscard]] const Kind* kinds() const { return reinterpret_cast<const Kind*>(data_.get()); }
 
