@@ -137,6 +137,13 @@ void World::stepInstruction(std::size_t index, Time until)
         runUntil(chip.now());
 }
 
+void World::hear(const std::function<void(Time)>& changed)
+{
+    queue_.hear(changed);
+    for (ChipUnit& unit : chips_)
+        unit.chip->hear(changed);
+}
+
 std::optional<std::size_t> World::debugStop() const
 {
     for (std::size_t i = 0; i < chips_.size(); ++i)

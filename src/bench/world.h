@@ -87,6 +87,8 @@ public:
     void stepInstruction(std::size_t chip = 0, Time until = kernel::kNever);
     // Ends runUntil() at the present instant; to be called from observers.
     void requestStop();
+    // Hears whenever a register of a chip may have changed otherwise than by counting, and when; empty: nobody does. It may look at everything, and change nothing.
+    void hear(const std::function<void(Time)>& changed);
     // Where a chip has stopped for a debugger: the chip's index. The run ends there; resume() lets it go on.
     [[nodiscard]] std::optional<std::size_t> debugStop() const;
     // Forgets the stops, and lets those chips that have stopped (or all of them) pass a breakpoint at their present place.

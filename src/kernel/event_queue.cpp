@@ -15,7 +15,7 @@ void EventQueue::ring(Time until)
     // Called from what an alarm calls: that one has rung.
     if (ringing_ != nullptr)
         remove(*std::exchange(ringing_, nullptr));
-    while (!heap_.empty() && next_ <= until) {
+    while (next_ <= until && next_ != kNever) {
         Alarm& alarm = *heap_.front().alarm;
         const Time due = alarm.due_;
         if (due > now_)
@@ -25,6 +25,8 @@ void EventQueue::ring(Time until)
         alarm.callback_(due);
         if (ringing_ != nullptr)
             remove(*std::exchange(ringing_, nullptr));
+        if (rung_) [[unlikely]]
+            rung_(due);
     }
 }
 

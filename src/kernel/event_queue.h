@@ -39,6 +39,9 @@ public:
             now_ = until;
     }
 
+    // Hears of each alarm when it has rung, to look at what it has changed; empty: nobody does. Not to arm anything, and no state.
+    void hear(std::function<void(Time due)> rung) { rung_ = std::move(rung); }
+
     template <class Archive>
     void state(Archive& ar)
     {
@@ -68,6 +71,7 @@ private:
     Time now_{};
     Time next_ = kNever;
     std::uint64_t order_ = 0;
+    std::function<void(Time)> rung_;
 };
 
 class Alarm {

@@ -62,6 +62,8 @@ struct ChipOptions {
     std::uint64_t seed = 1;          // of what SRAM holds at power-up
 };
 
+class HeardBus;
+
 class Chip final : public IoBus, public ChipServices {
 public:
     Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer);
@@ -122,6 +124,9 @@ public:
     // For a debugger. Stops at instruction boundaries; the run that has ended there goes on as if nothing had been.
     [[nodiscard]] const DebugStop& debugStop() const { return cpu_.debugStop; }
     void clearDebugStop() { cpu_.debugStop = {}; }
+    // Hears whenever registers may have changed otherwise than by counting or by an alarm, and when: after each access to one, on entering an interrupt, at a
+    // reset. Empty: nobody does. It may look at everything, and change nothing.
+    void hear(std::function<void(kernel::Time)> changed);
     // Ends the run when one of these vectors is entered; bit by vector number.
     void stopAtInterrupts(std::uint64_t vectors) { interruptStops_ = vectors; }
     // Ends the run at each reset of the chip from inside or outside.
@@ -129,10 +134,11 @@ public:
     void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
     // Which part of the code has the time, from now on (code_time.h); null: no more. Five milliseconds are a stretch, but of a slow clock so many cycles.
     void tellCodeTime(CodeTime* to);
-    [[nodiscard]] std::int64_t stretchOfCodeTime() const
+    [[nodiscard]] std::int64_t stretchOfCodeTime() const { return stretchOfCodeTime(clock_.hz()); }
+    [[nodiscard]] static std::int64_t stretchOfCodeTime(std::uint64_t hz)
     {
         constexpr std::int64_t kShortest = 4096;
-        return std::max(static_cast<std::int64_t>(clock_.hz() / 200), kShortest);
+        return std::max(static_cast<std::int64_t>(hz / 200), kShortest);
     }
     [[nodiscard]] const InterruptCount& interruptCount(std::uint8_t vector) const { return interruptCounts_[vector]; }
     [[nodiscard]] std::uint64_t pendingInterrupts() const { return pending_; }
@@ -162,6 +168,8 @@ public:
 
     // Reads a register as a debugger does: without side effects where the peripheral allows it.
     [[nodiscard]] std::uint8_t peek(std::uint16_t address) const;
+    // The same in the midst of an instruction, of a register of a peripheral, at a cycle to which everything due has come.
+    [[nodiscard]] std::uint8_t peekRegister(std::uint16_t address, std::int64_t cycle) const;
 
     // IoBus
     std::uint8_t ioRead(std::uint16_t address, std::int64_t cycle) override;
@@ -266,6 +274,7 @@ private:
     std::vector<std::unique_ptr<SharedRegister>> sharedRegisters_;
     std::vector<Peripheral*> peripherals_;
 
+    std::unique_ptr<HeardBus> heard_;  // null: nobody hears
     std::unique_ptr<Ports> ports_;
     std::unique_ptr<SystemControl> system_;
     std::vector<std::unique_ptr<Timer>> timers_;

@@ -3,7 +3,7 @@
 // Parts are numbered by whoever asks, word by word (a function is a part); three numbers stand for what is no code. The core tells when control has
 // come to another part, and nothing in between: what it costs is a look at each call, return and interrupt.
 //
-// Stretches begin where metering began, or the clock changed, and are all equally long; one in which nothing changed goes on for several. So they are the
+// Stretches begin where metering began, at a reset, and where the clock changed, and are all equally long; one in which nothing changed goes on for several. So they are the
 // same in each run, however it was cut into pieces, and every cycle is in one of them exactly.
 // Tested by tests/chip/avr/code_time_test.cpp against the reference, instruction by instruction.
 #pragma once
@@ -22,7 +22,7 @@ public:
     static constexpr std::uint16_t kAsleep = 0, kInReset = 1, kElsewhere = 2, kFirstPart = 3;
 
     using Share = kernel::Share;  // a part and its cycles
-    // Hears of each stretch, from one cycle to another: in order of parts.
+    // Hears what each part had, in order of parts, of each stretch from one cycle to another.
     using Sink = std::function<void(std::int64_t from, std::int64_t to, std::span<const Share>)>;
     struct Stretch {
         std::int64_t from = 0, to = 0;  // cycles

@@ -8,7 +8,7 @@
 
 namespace bramix::chip::avr {
 
-Cpu::Cpu(const Core& core, IoBus& bus) : data(static_cast<std::size_t>(core.ramEnd) + 1), core_(core), bus_(bus), engine_(std::make_unique<Engine>(*this)), access_(kAddresses, kAsk)
+Cpu::Cpu(const Core& core, IoBus& bus) : data(static_cast<std::size_t>(core.ramEnd) + 1), core_(core), bus_(&bus), engine_(std::make_unique<Engine>(*this)), access_(kAddresses, kAsk)
 {
     loadFlash({});
     forgetWrites();
@@ -60,7 +60,7 @@ void Cpu::noteLowSp(std::uint16_t value)
     lowestSp = value;
     if (value < dataEnd && !stackTold_) {
         stackTold_ = true;
-        bus_.stackInData(value);
+        bus_->stackInData(value);
     }
 }
 
@@ -120,7 +120,7 @@ std::uint8_t Cpu::coreIoRead(std::uint16_t address, std::int64_t at)
         break;
     default: break;
     }
-    return bus_.ioRead(address, at);
+    return bus_->ioRead(address, at);
 }
 
 void Cpu::coreIoWrite(std::uint16_t address, std::uint8_t value, std::int64_t at)
@@ -143,7 +143,7 @@ void Cpu::coreIoWrite(std::uint16_t address, std::uint8_t value, std::int64_t at
         break;
     default: break;
     }
-    bus_.ioWrite(address, value, at);
+    bus_->ioWrite(address, value, at);
 }
 
 void Cpu::writeSp(std::uint16_t value, std::uint8_t half)
@@ -171,7 +171,7 @@ void Cpu::setSreg(std::uint8_t value, std::int64_t at)
     const bool enabled = (value & kI) != 0 && (sreg & kI) == 0;
     sreg = value;
     if (enabled)
-        bus_.interruptsEnabled(at);
+        bus_->interruptsEnabled(at);
 }
 
 std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
@@ -180,7 +180,7 @@ std::uint8_t Cpu::readData(std::uint16_t address, std::int64_t at)
         std::uint8_t& access = isWatched(address) ? underWatch_[address] : access_[address];
         if (access == kUnwritten) {
             access = kPlain;
-            bus_.unwrittenRead(address);
+            bus_->unwrittenRead(address);
         }
         if (!watched_.empty()) [[unlikely]]
             noteAccess(address, data[address], data[address], false);
@@ -270,7 +270,7 @@ void Cpu::enterInterrupt(std::uint32_t vectorWord)
 std::uint8_t Cpu::readProgram(std::uint32_t byteAddress)
 {
     if (loadsAsk)
-        return bus_.loadProgramMemory(byteAddress % (core_.flashWords * 2), cycle);
+        return bus_->loadProgramMemory(byteAddress % (core_.flashWords * 2), cycle);
     const std::uint32_t word = (byteAddress >> 1) % core_.flashWords;
     return static_cast<std::uint8_t>((byteAddress & 1) != 0 ? flash_[word] >> 8 : flash_[word]);
 }

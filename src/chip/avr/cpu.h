@@ -69,6 +69,8 @@ class Cpu {
 public:
     Cpu(const Core& core, IoBus& bus);
     ~Cpu();
+    // Another chip around it, or the same with something in between.
+    void setBus(IoBus& bus) { bus_ = &bus; }
 
     // What an access to a data address is; one byte an address, so that the engine needs a single look.
     enum Access : std::uint8_t { kPlain = 0, kUnwritten = 1, kAsk = 2 };  // written SRAM, SRAM not written yet, registers and what lies outside
@@ -211,7 +213,7 @@ private:
     void execute(const Instruction& i);
 
     const Core core_;
-    IoBus& bus_;
+    IoBus* bus_;
     std::vector<std::uint16_t> flash_;
     std::vector<Instruction> decoded_;  // of each word of flash, as if an instruction began there
     std::unique_ptr<Engine> engine_;

@@ -542,12 +542,12 @@ selfJump:
     }
 
 doIn:
-    R[r->d] = cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])));
+    R[r->d] = cpu.bus_->ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])));
     ++r;
     goto afterIo;
 
 doOut:
-    cpu.bus_.ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
+    cpu.bus_->ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
     ++r;
     goto afterIo;
 
@@ -565,7 +565,7 @@ doInSreg:
 doOutSreg:
     {
         const std::uint8_t value = R[r->d];
-        if ((value & ~ti & kI) != 0 && (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit))
+        if ((value & ~ti & kI) != 0 && (cpu.bus_->interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit))
             goto slow;
         if (!isRepresentable(value))
             goto slow;
@@ -576,7 +576,7 @@ doOutSreg:
     goto *r->handler;
 
 setI:
-    if (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
+    if (cpu.bus_->interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
         goto slow;
     ti |= kI;
     ++r;
@@ -585,7 +585,7 @@ setI:
 doReti:
     {
         const std::uint32_t sp = cpu.sp;
-        if (cpu.bus_.interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
+        if (cpu.bus_->interruptPending() || static_cast<std::uint32_t>(base + prefix[r - records]) + kSoon >= limit)
             goto slow;
         if ((access[sp + 1] | access[sp + 2] | access[sp + pcBytes]) != Cpu::kPlain) [[unlikely]]
             goto slow;
@@ -597,32 +597,32 @@ doReti:
         cpu.sp = static_cast<std::uint16_t>(sp + pcBytes);
         base += r->delta - prefix[to];
         r = records + to;
-        cpu.bus_.interruptReturned(start + static_cast<std::uint32_t>(base + prefix[to]));
+        cpu.bus_->interruptReturned(start + static_cast<std::uint32_t>(base + prefix[to]));
     }
     goto landed;
 
 doLdsIo:
-    R[r->d] = cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
+    R[r->d] = cpu.bus_->ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 1);
     r += 2;
     goto afterIo;
 
 doStsIo:
-    cpu.bus_.ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    cpu.bus_->ioWrite(r->k, R[r->d], enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
     r += 2;
     goto afterIo;
 
 doSbi:
-    cpu.bus_.ioWriteBit(r->k, r->r, true, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    cpu.bus_->ioWriteBit(r->k, r->r, true, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
     ++r;
     goto afterIo;
 
 doCbi:
-    cpu.bus_.ioWriteBit(r->k, r->r, false, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
+    cpu.bus_->ioWriteBit(r->k, r->r, false, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records])) + 2);
     ++r;
     goto afterIo;
 
 doSbic:
-    if (((cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) == 0) {
+    if (((cpu.bus_->ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) == 0) {
         base += r->delta;
         r = records + r->target;
     } else {
@@ -631,7 +631,7 @@ doSbic:
     goto afterSkip;
 
 doSbis:
-    if (((cpu.bus_.ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) != 0) {
+    if (((cpu.bus_->ioRead(r->k, enterIo(cpu, static_cast<std::uint32_t>(r - records), start + static_cast<std::uint32_t>(base + prefix[r - records]))) >> r->r) & 1U) != 0) {
         base += r->delta;
         r = records + r->target;
     } else {

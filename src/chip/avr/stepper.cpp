@@ -69,14 +69,14 @@ void Cpu::step()
             raise(FaultKind::erasedFlash, pc * 2);
             return;
         }
-        bus_.erasedFlash(cycle);
+        bus_->erasedFlash(cycle);
         break;  // passed over, as silicon does
     case Op::outside: raise(FaultKind::outsideFlash, pc * 2); return;
     default: break;
     }
     holdInterrupts = false;
     if (loadsAsk)
-        bus_.executing(pc);
+        bus_->executing(pc);
     execute(i);
     if (stopped()) {  // the instruction has not been carried out
         pc = before;
@@ -248,7 +248,7 @@ void Cpu::execute(const Instruction& i)
         R[i.d] = readProgram(address);
         break;
     }
-    case Op::spm: bus_.storeProgramMemory(writeAt); break;
+    case Op::spm: bus_->storeProgramMemory(writeAt); break;
     case Op::in: load(i.k); break;
     case Op::out: store(i.k); break;
     case Op::push: push8(R[i.d], writeAt); break;
@@ -272,7 +272,7 @@ void Cpu::execute(const Instruction& i)
             const auto mask = static_cast<std::uint8_t>(1U << i.r);
             noteAccess(i.k, data[i.k], static_cast<std::uint8_t>(value ? data[i.k] | mask : data[i.k] & ~mask), true);
         }
-        bus_.ioWriteBit(i.k, i.r, value, writeAt);
+        bus_->ioWriteBit(i.k, i.r, value, writeAt);
         break;
     }
 
@@ -298,7 +298,7 @@ void Cpu::execute(const Instruction& i)
         jump(popPc());
         holdInterrupts = true;
         setSreg(sreg | kI, writeAt);
-        bus_.interruptReturned(cycle);
+        bus_->interruptReturned(cycle);
         break;
     case Op::cpse: skipIf(R[i.d] == R[i.r]); break;
     case Op::sbrc: skipIf(!bit(R[i.d], i.r)); break;
@@ -313,8 +313,8 @@ void Cpu::execute(const Instruction& i)
         }
         break;
 
-    case Op::sleep: bus_.sleepInstruction(writeAt); break;
-    case Op::wdr: bus_.watchdogReset(writeAt); break;
+    case Op::sleep: bus_->sleepInstruction(writeAt); break;
+    case Op::wdr: bus_->watchdogReset(writeAt); break;
     case Op::nop:
     case Op::break_:  // without a debugger on its own wire, BREAK is a NOP
     case Op::undefined:
