@@ -8,6 +8,7 @@
 #include "debug/expression.h"
 #include "debug/function_map.h"
 #include "session/debugger.h"
+#include "session/local_follower.h"
 #include "session/local_value.h"
 
 namespace bramix::session {
@@ -23,9 +24,10 @@ constexpr std::uint16_t kNoFunction = debug::FunctionMap::kNone;
 
 // One chip's way through the past.
 struct Lookback::Pass {
-    std::unique_ptr<PastWorld> past;
+    explicit Pass(std::unique_ptr<PastWay> w) : way(std::move(w)) {}
+
+    std::unique_ptr<PastWay> way;
     std::size_t chip = 0;
-    bool recalled = false;        // it is on its way from a remembered moment to where it begins
     bool placed = false;          // it stands somewhere from which it can go on
     bool ended = false;           // nothing more can be found
     Time from{}, at{};            // what is known
@@ -50,24 +52,27 @@ struct Lookback::Pass {
     std::vector<Variable> variables;
     struct Local {
         std::string text;
-        LocalName name;
-        std::vector<bool> inside;  // by word: its function's code
-        std::vector<std::uint8_t> bytes;
-        std::uint32_t cfa = 0;     // of the frame whose value is shown
-        bool open = false;
+        LocalFollower follower;
     };
     std::vector<Local> locals;
 
-    [[nodiscard]] const World::ChipUnit& unit() const { return past->world().chips()[chip]; }
+    [[nodiscard]] const World::ChipUnit& unit() const { return way->past().world().chips()[chip]; }
     FoundSpans& functionsFound() { return found[std::string()]; }
 };
 
-Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), volts_(session, catalogue), metered_(session, catalogue) {}
+Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), closer_(session, catalogue), volts_(session, catalogue), longVolts_(session, catalogue), metered_(session, catalogue) {}
 
 void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent)
 {
     const bool records = running_ && to >= session_.world().now();
-    (atPresent ? metered_ : volts_).want(records ? std::vector<bench::PinRef>() : missing(pins, from, to), from, to);
+    const bool isLong = !atPresent && to - from > kShortVolts;
+    std::vector<bench::PinRef> wanted = records ? std::vector<bench::PinRef>() : missing(pins, from, to);
+    if (!atPresent)
+        (isLong ? volts_ : longVolts_).rest();
+    // Zoomed in where the long search has all that came, there is nothing to look for.
+    if (!atPresent && !isLong)
+        std::erase_if(wanted, [&](const bench::PinRef& pin) { return covers(longVolts_.of(pin), from, to); });
+    (atPresent ? metered_ : isLong ? longVolts_ : volts_).want(wanted, from, to);
 }
 
 // Those whose own record does not reach over what is wanted.
@@ -82,15 +87,20 @@ std::vector<bench::PinRef> Lookback::missing(const std::vector<bench::PinRef>& p
 
 bool Lookback::covers(const tape::Waveform* w, Time from, Time to) const
 {
-    return w != nullptr && !w->empty() && w->knownFrom() <= std::max({from, session_.earliest(), Time{}}) && w->knownTo() >= std::min(to, session_.latest());
+    const bool exact = to - from > kShortVolts || (w != nullptr && w->exactFrom() <= from);
+    return w != nullptr && exact && !w->empty() && w->knownFrom() <= std::max({from, session_.earliest(), Time{}}) && w->knownTo() >= std::min(to, session_.latest());
 }
 
 const tape::Waveform* Lookback::voltage(const bench::PinRef& pin, Time from, Time to) const
 {
     const tape::Waveform* own = session_.waveform(pin);
-    if (covers(own, from, to))
-        return own;
-    for (const PastVolts* past : {&volts_, &metered_})
+    const bool isLong = to - from > kShortVolts;
+    const PastVolts* const first = isLong ? &longVolts_ : &volts_;
+    for (const tape::Waveform* w : {own, first->of(pin), longVolts_.of(pin)})
+        if (covers(w, from, to))
+            return w;
+    // Nothing has all of it yet.
+    for (const PastVolts* past : {first, const_cast<const PastVolts*>(isLong ? &volts_ : &longVolts_), &metered_})
         if (const tape::Waveform* found = past->of(pin); found != nullptr && !found->empty() && found->knownFrom() <= to && found->knownTo() >= from && (own == nullptr || own->empty() || own->knownFrom() > found->knownFrom() || own->knownTo() < from))
             return found;
     return own;
@@ -104,41 +114,43 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
     to = std::min(to, session_.latest());
     const bool longer = to - from > kLongest;
     std::map<std::string, std::vector<std::string>> byChip;
-    std::vector<PastValues::Wish> global;
+    std::vector<PastValues::Wish> variables;
     for (const Wish& w : wishes) {
-        const bool isGlobal = !w.variable.empty() && !splitLocal(w.variable);
+        const bool isVariable = !w.variable.empty();
         const FoundSpans* known = found(w);
-        if (isGlobal && (longer || (known != nullptr && known->tooMany)))
-            global.emplace_back(w.chip, w.variable);
-        if (!isGlobal || !longer)
+        if (isVariable && (longer || (known != nullptr && known->tooMany)))
+            variables.emplace_back(w.chip, w.variable);
+        if (!isVariable || !longer)
             byChip[w.chip].push_back(w.variable);
     }
-    if (global.empty())
-        values_.rest();
-    else
-        values_.want(global, from, to);
+    values_.rest();
+    closer_.rest();
+    if (!variables.empty()) {
+        PastValues& shown = values_.coarseFor(from, to) ? closer_ : values_;
+        shown.want(variables, from, to);
+        shown_ = &shown;
+    }
     std::erase_if(passes_, [&](const auto& p) { return !byChip.contains(p.first); });
     const bool anotherCourse = course_ != session_.course();
     course_ = session_.course();
     from_ = from;
     to_ = to;
-    for (auto& [chip, variables] : byChip) {
+    for (auto& [chip, names] : byChip) {
         auto& pass = passes_[chip];
-        std::sort(variables.begin(), variables.end());
-        variables.erase(std::unique(variables.begin(), variables.end()), variables.end());
-        const auto same = [&] { return pass->found.size() == variables.size() && std::all_of(variables.begin(), variables.end(), [&](const auto& v) { return pass->found.contains(v); }); };
+        std::sort(names.begin(), names.end());
+        names.erase(std::unique(names.begin(), names.end()), names.end());
+        const auto same = [&] { return pass->found.size() == names.size() && std::all_of(names.begin(), names.end(), [&](const auto& v) { return pass->found.contains(v); }); };
         // What begins earlier, or so much later that what lies between would be in vain, or is of another course, is looked for anew.
         const bool keeps = pass != nullptr && !anotherCourse && same() && from >= pass->from && from <= pass->at && !pass->ended;
         if (keeps)
             continue;
         if (pass != nullptr && !anotherCourse && same() && from >= pass->from && to <= pass->at)
             continue;
-        auto past = pass == nullptr ? nullptr : std::move(pass->past);
-        pass = std::make_unique<Pass>();
-        pass->past = std::move(past);
+        pass = std::make_unique<Pass>(pass == nullptr ? std::make_unique<PastWay>(session_, catalogue_) : std::move(pass->way));
+        pass->way->again();
         // A little more than is seen, so that moving the view a little finds it there.
         pass->from = pass->at = std::max(Time{}, from - (to - from) / 4);
-        for (const std::string& v : variables)
+        for (const std::string& v : names)
             pass->found[v] = {};
         pass->functions = pass->found.contains(std::string());
         if (longer) {
@@ -159,7 +171,7 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
 
 bool Lookback::busy() const
 {
-    return values_.busy() || volts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
+    return values_.busy() || closer_.busy() || volts_.busy() || longVolts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
 }
 
 Time Lookback::knownTo(const std::string& chip) const
@@ -235,23 +247,13 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
         pass.ended = true;
         return false;
     };
-    if (session_.history().empty())
-        return give("the past is not remembered");
     if (pass.from < session_.earliest())
         pass.from = pass.at = session_.earliest();
-    if (pass.past == nullptr || !pass.past->fits()) {
-        auto past = PastWorld::build(session_, catalogue_);
-        if (!past)
-            return give(past.error().text());
-        pass.past = std::move(*past);
-    }
-    if (!pass.recalled) {
-        if (!pass.past->recall(pass.from))
-            return give("the past is not remembered");
-        pass.recalled = true;
-    }
     // The way may be long, where few moments are remembered.
-    if (!pass.past->goOn(pass.from, until))
+    const auto there = pass.way->go(pass.from, until);
+    if (!there)
+        return give(there.error().text());
+    if (!*there)
         return false;
     pass.placed = true;
 
@@ -283,13 +285,13 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
                 found.trouble = ok.error().text();
                 continue;
             }
-            Pass::Local local{variable, *name, std::vector<bool>(pass.unit().chip->cpu().flash().size()), {}};
+            std::vector<bool> inside(pass.unit().chip->cpu().flash().size());
             for (const debug::Function& f : symbols.functions())
                 if (f.name == name->function)
                     for (const debug::CodeRange& range : f.ranges)
-                        for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, local.inside.size()); ++a)
-                            local.inside[a] = true;
-            pass.locals.push_back(std::move(local));
+                        for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, inside.size()); ++a)
+                            inside[a] = true;
+            pass.locals.push_back({variable, LocalFollower(*name, std::move(inside))});
             continue;
         }
         debug::Evaluator evaluator(session_.program(pass.unit().id).symbols, target, nullptr);
@@ -382,55 +384,46 @@ void Lookback::look(Pass& pass)
         lookAtLocal(pass, i);
 }
 
-// A local has its value from when it gets it, while what its function calls runs too, until the function returns or the value is nowhere any more.
 void Lookback::lookAtLocal(Pass& pass, std::size_t index)
 {
     Pass::Local& l = pass.locals[index];
-    const chip::avr::Cpu& cpu = pass.unit().chip->cpu();
-    const Time now = pass.unit().chip->now();
+    const World::ChipUnit& unit = pass.unit();
+    const Time now = unit.chip->now();
     FoundSpans& found = pass.found[l.text];
-    const auto end = [&] {
-        if (std::exchange(l.open, false))
-            found.spans.back().to = now;
-    };
-    const auto bytesOfReturn = static_cast<std::uint32_t>(pass.unit().table->core.longPc ? 3 : 2);
-    if (cpu.pc >= l.inside.size() || !l.inside[cpu.pc]) {
-        if (l.open && cpu.sp > l.cfa - bytesOfReturn)
-            end();
+    const bool wasOpen = l.follower.open();
+    const LocalFollower::News news = l.follower.look(session_.program(unit.id), unit);
+    l.follower.stand(unit);
+    if (news == LocalFollower::News::none)
         return;
-    }
-    auto here = localAt(session_.program(pass.unit().id), pass.unit(), l.name);
-    if (!here || here->value.bytes.empty())
-        return end();
-    if (l.open && here->cfa == l.cfa && here->value.bytes == l.bytes)
+    if (wasOpen)
+        found.spans.back().to = now;
+    if (news == LocalFollower::News::ended)
         return;
+    const debug::Value& value = l.follower.value();
     constexpr std::int64_t kHalfStoredCycles = 2 * 3;
-    const bool half = l.open && here->cfa == l.cfa && l.bytes.size() > 1 && found.spans.back().from + pass.unit().chip->clock().span(kHalfStoredCycles) >= now;
+    const bool half = l.follower.goesOn() && value.bytes.size() > 1 && found.spans.back().from + unit.chip->clock().span(kHalfStoredCycles) >= now;
     const Time from = half ? found.spans.back().from : now;
-    end();
     if (half)
         found.spans.pop_back();
     if (found.spans.size() >= kMostSpans) {
         found.tooMany = pass.ended = true;
         return;
     }
-    const ChipTarget target(pass.unit());
-    found.spans.push_back({from, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(here->value, debug::Radix::natural)});
-    l.bytes = std::move(here->value.bytes);
-    l.cfa = here->cfa;
-    l.open = true;
+    const ChipTarget target(unit);
+    found.spans.push_back({from, now, 0, debug::Evaluator(session_.program(unit.id).symbols, target, nullptr).format(value, debug::Radix::natural)});
 }
 
 void Lookback::step(Pass& pass)
 {
-    World& world = pass.past->world();
-    if (pass.past->nextInput() <= world.now()) {
-        pass.past->giveDueInputs();
+    PastWorld& past = pass.way->past();
+    World& world = past.world();
+    if (past.nextInput() <= world.now()) {
+        past.giveDueInputs();
         look(pass);  // what was written by hand
     }
     const Time stood = pass.unit().chip->now();
     // Time stands where the next input comes, or where the run itself stands and one may come still.
-    world.stepInstruction(pass.chip, std::min(pass.past->nextInput(), to_));
+    world.stepInstruction(pass.chip, std::min(past.nextInput(), to_));
     look(pass);
     pass.at = std::max(pass.at, pass.unit().chip->now());
     pass.ended = pass.ended || world.faulted();
@@ -451,7 +444,7 @@ void Lookback::close(Pass& pass)
         if (v.open)
             pass.found[v.expression].spans.back().to = pass.at;
     for (const Pass::Local& l : pass.locals)
-        if (l.open)
+        if (l.follower.open() && !pass.found[l.text].tooMany)
             pass.found[l.text].spans.back().to = pass.at;
 }
 
@@ -459,7 +452,9 @@ bool Lookback::work(std::chrono::steady_clock::duration budget)
 {
     const auto until = std::chrono::steady_clock::now() + budget;
     bool changed = values_.work(budget);
+    changed = closer_.work(budget) || changed;
     changed = volts_.work(budget) || changed;
+    changed = longVolts_.work(budget) || changed;
     changed = metered_.work(budget) || changed;
     for (auto& [chip, pass] : passes_) {
         if (pass->ended || pass->at >= to_)

@@ -44,7 +44,8 @@ public:
     Lookback(const Lookback&) = delete;
     Lookback& operator=(const Lookback&) = delete;
 
-    // Longer stretches are not gone through instruction by instruction: a second of board time takes seconds.
+    // Longer stretches are not gone through instruction by instruction, a second of board time takes seconds: variables are looked for by PastValues then, and which functions had the time
+    // is known without (function_times.h).
     static constexpr Duration kLongest = std::chrono::seconds(2);
     static constexpr std::size_t kMostSpans = 20'000;
 
@@ -63,8 +64,8 @@ public:
     [[nodiscard]] Time knownTo(const std::string& chip) const;
     // Null where it was not wanted.
     [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
-    // Globals of long windows, and those of which a shorter one has too many values.
-    [[nodiscard]] const PastValues& values() const { return values_; }
+    // Variables of long windows, and those of which a shorter one has too many values.
+    [[nodiscard]] const PastValues& values() const { return *shown_; }
 
     // A chip right before an instruction of its.
     struct Scene {
@@ -77,10 +78,15 @@ public:
     // Why a part had moved these pins at an instant, each in its own words; empty where it says nothing.
     [[nodiscard]] Result<std::vector<std::string>> whyAt(const std::vector<bench::PinRef>& pins, Time at);
 
+    // Voltages of longer stretches are kept apart from those of shorter ones, so that zooming in and out begins neither anew.
+    static constexpr Duration kShortVolts = std::chrono::seconds(20);
+
     // A bench that runs records for itself what is asked for from now on: nothing is looked for up to its present.
     void setRunning(bool running) { running_ = running; }
     // Voltages that are wanted there and were not recorded: of the tape's window, or of what lies right before the present.
     void wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent);
+    // Voltages on the tape are looked for still.
+    [[nodiscard]] bool seeksVolts() const { return volts_.busy() || longVolts_.busy(); }
     // What is known of a pin's voltage, from the record or found; null where nothing is.
     [[nodiscard]] const tape::Waveform* voltage(const bench::PinRef& pin, Time from, Time to) const;
 
@@ -97,8 +103,9 @@ private:
     Session& session_;
     const bench::Catalogue& catalogue_;
     std::map<std::string, std::unique_ptr<Pass>> passes_;  // by chip
-    PastValues values_;
-    PastVolts volts_, metered_;  // on the tape, and right before the present
+    PastValues values_, closer_;        // of the longest window there was, and of a small part of it that shows more
+    const PastValues* shown_ = &values_;
+    PastVolts volts_, longVolts_, metered_;  // on the tape, in short windows and in long ones, and right before the present
     bool running_ = false;
     Time from_{}, to_{};
     std::uint64_t course_ = 0;  // of the session, to which what was found belongs

@@ -1,7 +1,9 @@
 #include "session/past_values.h"
 
 #include <algorithm>
+#include <cmath>
 
+#include "debug/local_stops.h"
 #include "session/debugger.h"
 #include "session/local_value.h"
 
@@ -9,8 +11,8 @@ namespace bramix::session {
 
 namespace {
 
-constexpr Duration kPiece = std::chrono::milliseconds(1);
 constexpr std::size_t kRawBytes = 8;
+constexpr std::uint16_t kRegisterFile = 0x20;  // r0 to r31 lie below
 
 std::uint64_t rawOf(const std::vector<std::uint8_t>& bytes)
 {
@@ -33,105 +35,227 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
         return;
     }
     course_ = session_.course();
+    placed_.clear();
+    locals_.clear();
     found_.clear();
-    watched_.clear();
     for (const Wish& wish : wishes)
         found_.try_emplace(wish);
     // More than is seen, so that a wider or an earlier view finds it there: the whole run where that is not much more.
     const Duration span = to - from;
     from_ = known_ = from - session_.earliest() <= 2 * span ? session_.earliest() : from - span / 4;
     to_ = to;
-    recalled_ = placed_ = false;
-    ended_ = session_.history().empty();
-    for (auto& [wish, found] : found_)
-        if (ended_)
-            found.trouble = "the past is not remembered";
+    // Some dozen times in each column.
+    constexpr std::int64_t kLooks = 50'000;
+    constexpr Duration kOftenest = std::chrono::microseconds(10), kRarest = std::chrono::milliseconds(1);
+    looked_ = std::clamp(span / kLooks, kOftenest, kRarest);
+    pieces_ = 0;
+    way_.again();
+    stands_ = ended_ = false;
 }
 
 bool PastValues::begin(std::chrono::steady_clock::time_point until)
 {
-    const auto give = [&](const std::string& trouble) {
+    // What was looked for before stops nothing any more.
+    const auto there = way_.go(from_, until, [](bench::World& world) {
+        world.hear({});
+        for (bench::World::ChipUnit& unit : world.chips()) {
+            unit.chip->cpu().setWatches({});
+            unit.chip->cpu().setBreakpoints({});
+        }
+        world.resume(true);
+    });
+    if (!there) {
         for (auto& [wish, found] : found_)
-            if (found.trouble.empty())
-                found.trouble = trouble;
+            found.trouble = there.error().text();
         ended_ = true;
         return false;
-    };
-    if (past_ == nullptr || !past_->fits()) {
-        auto made = PastWorld::build(session_, catalogue_);
-        if (!made)
-            return give(made.error().text());
-        past_ = std::move(*made);
-        recalled_ = false;
     }
-    if (!recalled_) {
-        for (bench::World::ChipUnit& unit : past_->world().chips())
-            unit.chip->cpu().setWatches({});
-        past_->world().resume(true);
-        if (!past_->recall(from_))
-            return give("the past is not remembered");
-        recalled_ = true;
-    }
-    if (!past_->goOn(from_, until))
+    if (!*there)
         return false;
     watch();
-    placed_ = true;
+    stands_ = true;
     return true;
 }
 
 void PastValues::watch()
 {
-    auto& chips = past_->world().chips();
-    std::vector<std::vector<chip::avr::Watch>> watches(chips.size());
+    bench::World& world = way_.past().world();
+    auto& chips = world.chips();
     for (auto& [wish, found] : found_) {
         const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == wish.first; });
-        if (unit == chips.end() || unit->firmwareFile.empty()) {
-            found.trouble = unit == chips.end() ? wish.first + " is no chip of this bench" : wish.first + " has no firmware";
-            continue;
-        }
-        const ChipTarget target(*unit);
-        auto value = debug::Evaluator(session_.program(wish.first).symbols, target, nullptr).evaluate(wish.second);
-        if (!value) {
-            found.trouble = value.error().text();
-        } else if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty()) {
-            found.trouble = wish.second + " has no place in data memory";
-        } else if (value->address < unit->table->core.ramStart) {
-            found.trouble = wish.second + " is a register, which changes by itself: zoom in to 2 s or less";
-        } else {
-            const auto index = static_cast<std::size_t>(unit - chips.begin());
-            found.is = *value;
-            watches[index].push_back({static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), false, true});
-            watched_.push_back({index, &found, *value, {}});
-            look(watched_.back(), true);
-        }
+        const auto index = static_cast<std::size_t>(unit - chips.begin());
+        if (unit == chips.end())
+            found.trouble = wish.first + " is no chip of this bench";
+        else if (unit->firmwareFile.empty())
+            found.trouble = wish.first + " has no firmware";
+        else
+            found.trouble = splitLocal(wish.second) ? watchLocal(index, wish.second, found) : watchPlace(index, wish.second, found);
     }
-    for (std::size_t i = 0; i < chips.size(); ++i)
-        chips[i].chip->cpu().setWatches(watches[i]);
-    ended_ = watched_.empty();
+    for (std::size_t i = 0; i < chips.size(); ++i) {
+        std::vector<chip::avr::Watch> watches;
+        for (const Placed& p : placed_)
+            if (p.chip == i && !p.isRegister && !p.isCore)
+                watches.push_back({static_cast<std::uint16_t>(p.value.address), static_cast<std::uint16_t>(p.value.bytes.size()), false, true});
+        chips[i].chip->cpu().setWatches(watches);
+        std::vector<std::uint32_t> words;
+        for (const Local& l : locals_)
+            for (std::uint32_t word = 0; l.chip == i && word < l.stops.size(); ++word)
+                if (l.stops[word] != 0)
+                    words.push_back(word);
+        chips[i].chip->cpu().setBreakpoints(words);
+    }
+    if (std::any_of(placed_.begin(), placed_.end(), [](const Placed& p) { return p.isRegister; }))
+        world.hear([this](Time at) { lookAtRegisters(at); });
+    ended_ = placed_.empty() && locals_.empty();
 }
 
-void PastValues::look(Watched& w, bool first)
+// Empty, or why not.
+std::string PastValues::watchPlace(std::size_t chip, const std::string& expression, Found& found)
 {
-    const bench::World::ChipUnit& unit = past_->world().chips()[w.chip];
-    bool differs = first;
-    for (std::size_t i = 0; i < w.value.bytes.size(); ++i) {
-        const std::uint8_t byte = unit.chip->peek(static_cast<std::uint16_t>(w.value.address + i));
-        differs = differs || byte != w.value.bytes[i];
-        w.value.bytes[i] = byte;
-    }
-    if (!differs)
-        return;
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
     const ChipTarget target(unit);
-    debug::Evaluator evaluator(session_.program(unit.id).symbols, target, nullptr);
-    const std::optional<double> number = numberOf(evaluator, w.value);
-    w.found->number = number.has_value();
+    auto value = debug::Evaluator(session_.program(unit.id).symbols, target, nullptr).evaluate(expression);
+    if (!value)
+        return value.error().text();
+    if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
+        return expression + " has no place in data memory";
+    const auto first = static_cast<std::uint16_t>(value->address);
+    const bool isCore = first < kRegisterFile || (first <= chip::avr::kSreg && first + value->bytes.size() > chip::avr::kSpl);
+    found.is = *value;
+    found.moves = isCore;
+    found.looked = looked_;
+    placed_.push_back({chip, &found, std::move(*value), {}, !isCore && first < unit.table->core.ramStart, isCore});
+    look(placed_.back(), from_, true);
+    return {};
+}
+
+std::string PastValues::watchLocal(std::size_t chip, const std::string& expression, Found& found)
+{
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
+    const debug::Symbols& symbols = session_.program(unit.id).symbols;
+    const LocalName name = *splitLocal(expression);
+    if (auto ok = knowsLocal(symbols, name); !ok)
+        return ok.error().text();
+    const std::string root = rootOf(name.expression);
+    debug::LocalStops stops = debug::localStops(symbols, unit.chip->cpu().flash(), *unit.table, name.function, root, root != name.expression);
+    std::vector<std::uint8_t> at(stops.inside.size());
+    for (const std::uint32_t word : stops.arrivals)
+        at[word] |= kArrival;
+    for (const std::uint32_t word : stops.steps)
+        at[word] |= kStep;
+    locals_.push_back({chip, &found, LocalFollower(name, std::move(stops.inside)), std::move(at), {}});
+    look(locals_.back(), true);
+    return {};
+}
+
+// `goesOn`: it had another value right before.
+void PastValues::record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool goesOn)
+{
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
+    const ChipTarget target(unit);
+    const std::optional<double> number = numberOf(debug::Evaluator(session_.program(unit.id).symbols, target, nullptr), value);
+    found.number = number.has_value();
+    at = std::max(at, since);
     // A value of several bytes that is half stored stands no longer than it takes to store the rest; it does not count.
     constexpr std::int64_t kHalfStoredCycles = 2 * 3;
-    Time at = first ? from_ : unit.chip->now();
-    if (!first && w.value.bytes.size() > 1 && at - w.since <= unit.chip->clock().span(kHalfStoredCycles) && w.found->values.entries().size() > 1 && w.found->values.takeBack())
-        at = w.since;
-    w.since = at;
-    w.found->values.change(at, number.value_or(0), rawOf(w.value.bytes));
+    if (goesOn && value.bytes.size() > 1 && at - since <= unit.chip->clock().span(kHalfStoredCycles) && found.values.entries().size() > 1 && found.values.takeBack())
+        at = since;
+    since = at;
+    found.values.change(at, number.value_or(0), rawOf(value.bytes));
+}
+
+// True: it has changed.
+bool PastValues::look(Placed& p, Time at, bool first)
+{
+    const chip::avr::Chip& chip = *way_.past().world().chips()[p.chip].chip;
+    const std::int64_t cycle = p.isRegister ? chip.clock().firstCycleAtOrAfter(at).n : 0;
+    bool differs = first;
+    for (std::size_t i = 0; i < p.value.bytes.size(); ++i) {
+        const auto address = static_cast<std::uint16_t>(p.value.address + i);
+        const std::uint8_t byte = p.isRegister ? chip.peekRegister(address, cycle) : chip.peek(address);
+        differs = differs || byte != p.value.bytes[i];
+        p.value.bytes[i] = byte;
+    }
+    if (differs)
+        record(p.chip, *p.found, p.value, at, p.since, !first);
+    return differs;
+}
+
+void PastValues::look(Local& l, bool first)
+{
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[l.chip];
+    const Time at = first ? from_ : unit.chip->now();
+    switch (l.follower.look(session_.program(unit.id), unit)) {
+    case LocalFollower::News::none:
+        if (first)
+            l.found->values.end(at);
+        return;
+    case LocalFollower::News::ended: l.found->values.end(std::max(at, l.since)); return;
+    case LocalFollower::News::value:
+        l.found->is = l.follower.value();
+        record(l.chip, *l.found, l.follower.value(), at, l.since, l.follower.goesOn());
+        return;
+    }
+}
+
+// Between two pieces: what no instruction has written (by hand, by a power-up), and what moves by itself.
+void PastValues::lookAtAll(bool byHand)
+{
+    for (Placed& p : placed_)
+        if (look(p, way_.past().world().chips()[p.chip].chip->now()) && p.isRegister && !byHand)
+            p.found->moves = true;
+}
+
+void PastValues::lookAtRegisters(Time at)
+{
+    for (Placed& p : placed_)
+        if (p.isRegister)
+            look(p, at);
+}
+
+// Not all alike, so that what recurs is not always met at the same place.
+Duration PastValues::piece()
+{
+    constexpr double kGolden = 0.6180339887498949;
+    const double part = std::fmod(static_cast<double>(++pieces_) * kGolden, 1.0);
+    return std::max(Duration(static_cast<std::int64_t>((0.5 + part) * static_cast<double>(looked_.count()))), Duration(1));
+}
+
+// Chips that stand for one of the variables are looked at, and go on.
+void PastValues::stopped()
+{
+    bench::World& world = way_.past().world();
+    std::vector<std::size_t> toStep;
+    for (std::size_t i = 0; i < world.chips().size(); ++i) {
+        const chip::avr::DebugStop stop = world.chips()[i].chip->debugStop();
+        if (stop.kind == chip::avr::DebugStop::Kind::access) {
+            for (Placed& p : placed_)
+                if (p.chip == i && !p.isRegister && !p.isCore)
+                    look(p, world.chips()[i].chip->now());
+        } else if (stop.kind == chip::avr::DebugStop::Kind::breakpoint) {
+            bool step = false;
+            for (Local& l : locals_)
+                if (l.chip == i && l.stops[stop.pc] != 0) {
+                    if ((l.stops[stop.pc] & kArrival) != 0)
+                        look(l);
+                    step = step || (l.stops[stop.pc] & kStep) != 0;
+                }
+            if (step)
+                toStep.push_back(i);
+        }
+    }
+    world.resume(false);
+    for (const std::size_t i : toStep) {
+        const bench::World::ChipUnit& unit = world.chips()[i];
+        const std::uint32_t word = unit.chip->cpu().pc;
+        for (Local& l : locals_)
+            if (l.chip == i)
+                l.follower.stand(unit);
+        world.stepInstruction(i, std::min(way_.past().nextInput(), to_));
+        for (Local& l : locals_)
+            if (l.chip == i && (l.stops[word] & kStep) != 0)
+                look(l);
+    }
 }
 
 bool PastValues::work(std::chrono::steady_clock::duration budget)
@@ -139,33 +263,35 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
     if (!busy())
         return false;
     const auto until = std::chrono::steady_clock::now() + budget;
-    if (!placed_ && !begin(until))
+    if (!stands_ && !begin(until))
         return true;
-    bench::World& world = past_->world();
+    PastWorld& past = way_.past();
+    bench::World& world = past.world();
     while (world.now() < to_ && !world.faulted() && std::chrono::steady_clock::now() < until) {
-        if (past_->nextInput() <= world.now()) {
-            past_->giveDueInputs();
-            lookAtAll();  // written by hand
+        if (past.nextInput() <= world.now()) {
+            past.giveDueInputs();
+            lookAtAll(true);
         }
-        const Time before = world.now(), next = std::min({to_, past_->nextInput(), before + kPiece});
-        world.runUntil(next);
-        const bool written = world.debugStop().has_value();
-        // What no instruction has written (by a power-up) is seen at the end of its piece.
-        lookAtAll();
-        if (written)
-            world.resume(false);
-        else if (world.now() == before && next > before)
-            break;
+        const Time before = world.now(), next = std::min({to_, past.nextInput(), before + piece()});
+        if (!world.debugStop())
+            world.runUntil(next);
+        if (world.debugStop()) {
+            stopped();
+        } else {
+            lookAtAll(false);
+            if (world.now() == before && next > before)
+                break;
+        }
     }
     known_ = std::max(known_, std::min(world.now(), to_));
     ended_ = ended_ || world.faulted() || (known_ < to_ && std::chrono::steady_clock::now() < until);
     return true;
 }
 
-void PastValues::lookAtAll()
+bool PastValues::coarseFor(Time from, Time to) const
 {
-    for (Watched& w : watched_)
-        look(w, false);
+    constexpr int kGrains = 500, kNarrower = 8;
+    return course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.moves && looked_ * kGrains > to - from); });
 }
 
 const PastValues::Found* PastValues::of(const Wish& wish) const
@@ -177,7 +303,7 @@ const PastValues::Found* PastValues::of(const Wish& wish) const
 std::string PastValues::words(const Wish& wish, const tape::ValueLog::Entry& entry) const
 {
     const Found* found = of(wish);
-    if (found == nullptr || entry.changes != 1 || found->is.bytes.size() > kRawBytes)
+    if (found == nullptr || entry.changes != 1 || !entry.any || found->is.bytes.size() > kRawBytes)
         return {};
     debug::Value value = found->is;
     for (std::size_t i = 0; i < value.bytes.size(); ++i)

@@ -1,6 +1,9 @@
-// What variables were over long stretches, found afterwards: a second world runs through them at full speed, and stops where one of them is written.
+// What variables were over long stretches, found afterwards: a second world runs through them at full speed, and stops where one of them may change.
 //
-// A short stretch is gone through instruction by instruction (lookback.h), which sees locals and registers too and takes seconds for a second; this takes seconds for minutes.
+// The idea: each kind of variable tells where that is. A global changes where it is written; a local where its function's instructions touch its place (debug/local_stops.h); a
+// register of a peripheral when something is due, at an access, an interrupt or a reset (bench::World::hear()). What also moves by itself, as a counter does, is looked at in between as
+// well, often enough for every column of a window, and is said to be.
+// A short stretch is gone through instruction by instruction (lookback.h), which takes seconds for a second; this takes seconds for minutes.
 // Tested by tests/session/lookback_test.cpp.
 #pragma once
 
@@ -10,6 +13,7 @@
 #include <vector>
 
 #include "debug/expression.h"
+#include "session/local_follower.h"
 #include "session/past_world.h"
 #include "tape/value_log.h"
 
@@ -17,14 +21,16 @@ namespace bramix::session {
 
 class PastValues {
 public:
-    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
+    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue) {}
 
-    // Of a chip; an expression over globals.
+    // Of a chip; an expression over globals and registers, or "sum in mean" over a local.
     using Wish = std::pair<std::string, std::string>;
 
     struct Found {
         std::string trouble;    // why nothing can be found, or empty
         bool number = false;    // its values are numbers; of others only the changes are kept
+        bool moves = false;     // by itself, between looks
+        Duration looked{};      // every so long, where it moves by itself
         tape::ValueLog values;
         debug::Value is;        // its type and place, for saying what it was
     };
@@ -39,31 +45,54 @@ public:
     // From where to where everything is known.
     [[nodiscard]] Time knownFrom() const { return from_; }
     [[nodiscard]] Time knownTo() const { return known_; }
+    // What has been found there is too coarse for a window, and another search would find more.
+    [[nodiscard]] bool coarseFor(Time from, Time to) const;
     // Null where it was not wanted.
     [[nodiscard]] const Found* of(const Wish& wish) const;
     // What stood there, in words; empty where that is not known.
     [[nodiscard]] std::string words(const Wish& wish, const tape::ValueLog::Entry& entry) const;
 
 private:
-    struct Watched {
+    // At an address.
+    struct Placed {
+        std::size_t chip = 0;  // index
+        Found* found = nullptr;
+        debug::Value value;       // with the bytes that stand there
+        Time since{};             // of the last change
+        bool isRegister = false;  // of a peripheral, which may change without being written
+        bool isCore = false;      // of the core, which is whole between instructions alone
+    };
+    struct Local {
         std::size_t chip = 0;
         Found* found = nullptr;
-        debug::Value value;   // with the bytes that stand there
-        Time since{};         // of the last change
+        LocalFollower follower;
+        std::vector<std::uint8_t> stops;  // by word: kArrival, kStep
+        Time since{};
     };
+    static constexpr std::uint8_t kArrival = 1, kStep = 2;
+
     bool begin(std::chrono::steady_clock::time_point until);
     void watch();
-    void look(Watched& w, bool first);
-    void lookAtAll();
+    [[nodiscard]] std::string watchLocal(std::size_t chip, const std::string& expression, Found& found);
+    [[nodiscard]] std::string watchPlace(std::size_t chip, const std::string& expression, Found& found);
+    bool look(Placed& p, Time at, bool first = false);
+    void look(Local& l, bool first = false);
+    void lookAtAll(bool byHand);
+    void lookAtRegisters(Time at);
+    void stopped();
+    void record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool goesOn);
+    [[nodiscard]] Duration piece();
 
     Session& session_;
-    const bench::Catalogue& catalogue_;
-    std::unique_ptr<PastWorld> past_;
+    PastWay way_;
     std::map<Wish, Found> found_;
-    std::vector<Watched> watched_;
+    std::vector<Placed> placed_;
+    std::vector<Local> locals_;
     Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to
+    Duration looked_{};             // how often what moves by itself is looked at
+    std::uint64_t pieces_ = 0;
     std::uint64_t course_ = 0;
-    bool recalled_ = false, placed_ = false, ended_ = false, resting_ = true;
+    bool stands_ = false, ended_ = false, resting_ = true;
 };
 
 }  // namespace bramix::session

@@ -8,9 +8,12 @@ void PastVolts::want(const std::vector<bench::PinRef>& pins, Time from, Time to)
 {
     from = std::max({from, session_.earliest(), Time{}});
     to = std::min(to, session_.latest());
+    resting_ = false;
     const bool same = course_ == session_.course() && waveforms_.size() == pins.size() && std::all_of(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return waveforms_.contains(p); });
+    // Of a small part of what has been thinned, all there was is looked for once more.
+    const bool coarse = std::any_of(waveforms_.begin(), waveforms_.end(), [from](const auto& w) { return w.second.exactFrom() > from; }) && (to - from) * 8 < to_ - from_;
     // What begins earlier, or so much later that what lies between would be in vain, is looked for anew.
-    if (same && from >= from_ && from <= std::max(known_, to_)) {
+    if (same && !coarse && from >= from_ && from <= std::max(known_, to_)) {
         to_ = std::max(to_, to);
         return;
     }
@@ -18,43 +21,31 @@ void PastVolts::want(const std::vector<bench::PinRef>& pins, Time from, Time to)
     waveforms_.clear();
     ofNet_.clear();
     for (const bench::PinRef& pin : pins)
-        waveforms_.try_emplace(pin);
+        waveforms_.emplace(pin, tape::Waveform::thinned(kMostPoints));
     // A little more than is seen, so that moving the view a little finds it there.
     from_ = known_ = std::max(session_.earliest(), from - std::min((to - from) / 4, from - Time{}));
     to_ = to;
-    recalled_ = placed_ = false;
-    ended_ = to - from > kLongest || session_.history().empty();
+    way_.again();
+    stands_ = ended_ = false;
 }
 
 bool PastVolts::begin(std::chrono::steady_clock::time_point until)
 {
-    if (past_ == nullptr || !past_->fits()) {
-        auto made = PastWorld::build(session_, catalogue_);
-        if (!made) {
-            ended_ = true;
-            return false;
-        }
-        past_ = std::move(*made);
-        recalled_ = false;
-    }
-    if (!recalled_) {
-        bench::World& world = past_->world();
+    const auto there = way_.go(from_, until, [](bench::World& world) {
         for (const auto& [ref, id] : world.pins())
             world.probe(id, nullptr);
-        if (!past_->recall(from_)) {
-            ended_ = true;
-            return false;
-        }
-        recalled_ = true;
-    }
-    if (!past_->goOn(from_, until))
+    });
+    if (!there)
+        ended_ = true;
+    if (!there || !*there)
         return false;
+    bench::World& world = way_.past().world();
     for (auto& [ref, waveform] : waveforms_)
-        if (const auto pin = past_->world().pin(ref)) {
-            ofNet_[past_->world().circuit().netOf(*pin)].push_back(&waveform);
-            past_->world().probe(*pin, this);
+        if (const auto pin = world.pin(ref)) {
+            ofNet_[world.circuit().netOf(*pin)].push_back(&waveform);
+            world.probe(*pin, this);
         }
-    placed_ = true;
+    stands_ = true;
     return true;
 }
 
@@ -63,13 +54,13 @@ bool PastVolts::work(std::chrono::steady_clock::duration budget)
     if (!busy())
         return false;
     const auto until = std::chrono::steady_clock::now() + budget;
-    if (!placed_ && !begin(until))
+    if (!stands_ && !begin(until))
         return true;
-    const Time before = past_->world().now();
-    past_->goOn(to_, until);
-    past_->world().flushProbes();
-    known_ = std::max(known_, past_->world().now());
-    ended_ = ended_ || past_->world().faulted() || (known_ < to_ && past_->world().now() == before);
+    const Time before = way_.past().world().now();
+    way_.past().goOn(to_, until);
+    way_.past().world().flushProbes();
+    known_ = std::max(known_, way_.past().world().now());
+    ended_ = ended_ || way_.past().world().faulted() || (known_ < to_ && way_.past().world().now() == before);
     return true;
 }
 

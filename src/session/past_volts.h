@@ -1,4 +1,5 @@
 // Voltages that were not recorded, measured afterwards: a second world runs through the stretch that is looked at with probes on its nets.
+// Where that is long, a waveform keeps of several lines in a row what they come to (tape/waveform.h).
 // Tested by tests/session/lookback_test.cpp.
 #pragma once
 
@@ -13,16 +14,18 @@ namespace bramix::session {
 
 class PastVolts final : private circuit::ProbeListener {
 public:
-    PastVolts(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
+    PastVolts(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue) {}
 
-    // Longer stretches are not gone through: a second takes about a thirtieth of one, of a busy bench.
-    static constexpr Duration kLongest = std::chrono::seconds(20);
+    // So many points a waveform: half a million lines are a second of a busy bench, or an hour of a quiet one.
+    static constexpr std::size_t kMostPoints = 1U << 19U;
 
     // What is wanted from now on, and where; what is known of it already stays.
     void want(const std::vector<bench::PinRef>& pins, Time from, Time to);
+    // Nothing is wanted just now; what has been found is kept.
+    void rest() { resting_ = true; }
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
-    [[nodiscard]] bool busy() const { return !ended_ && !waveforms_.empty() && known_ < to_; }
+    [[nodiscard]] bool busy() const { return !resting_ && !ended_ && !waveforms_.empty() && known_ < to_; }
     // What has been found by now; null where it was not wanted.
     [[nodiscard]] const tape::Waveform* of(const bench::PinRef& pin) const;
 
@@ -31,13 +34,12 @@ private:
     bool begin(std::chrono::steady_clock::time_point until);
 
     Session& session_;
-    const bench::Catalogue& catalogue_;
-    std::unique_ptr<PastWorld> past_;
+    PastWay way_;
     std::map<bench::PinRef, tape::Waveform> waveforms_;
     std::map<bench::NetId, std::vector<tape::Waveform*>> ofNet_;
     Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to
     std::uint64_t course_ = 0;
-    bool recalled_ = false, placed_ = false, ended_ = false;
+    bool stands_ = false, ended_ = false, resting_ = false;
 };
 
 }  // namespace bramix::session

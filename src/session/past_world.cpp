@@ -49,4 +49,25 @@ Result<void> PastWorld::place(Time t)
     return {};
 }
 
+Result<bool> PastWay::go(Time to, PastWorld::Clock::time_point until, const std::function<void(bench::World&)>& before)
+{
+    if (session_.history().empty())
+        return kernel::fail("the past", "is not remembered");
+    if (past_ == nullptr || !past_->fits()) {
+        auto made = PastWorld::build(session_, catalogue_);
+        if (!made)
+            return tl::unexpected(made.error());
+        past_ = std::move(*made);
+        recalled_ = false;
+    }
+    if (!recalled_) {
+        if (before)
+            before(past_->world());
+        if (auto ok = past_->recall(to); !ok)
+            return tl::unexpected(ok.error());
+        recalled_ = true;
+    }
+    return past_->goOn(to, until);
+}
+
 }  // namespace bramix::session

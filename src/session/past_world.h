@@ -4,6 +4,7 @@
 #pragma once
 
 #include <chrono>
+#include <functional>
 #include <memory>
 
 #include "session/session.h"
@@ -39,6 +40,24 @@ private:
     std::unique_ptr<bench::World> world_;
     std::uint64_t built_;
     std::size_t applied_ = 0;  // inputs given
+};
+
+// The way of such a world to where a search begins, in small pieces. It is kept from one search to the next.
+class PastWay {
+public:
+    PastWay(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue) {}
+
+    // To be gone anew: to another place, or after another course.
+    void again() { recalled_ = false; }
+    // Goes nearer to `to`. True: the world stands there. An error: it cannot be reached. `before` is done to the world before it is put to a moment.
+    [[nodiscard]] Result<bool> go(Time to, PastWorld::Clock::time_point until, const std::function<void(bench::World&)>& before = {});
+    [[nodiscard]] PastWorld& past() const { return *past_; }
+
+private:
+    Session& session_;
+    const bench::Catalogue& catalogue_;
+    std::unique_ptr<PastWorld> past_;
+    bool recalled_ = false;
 };
 
 }  // namespace bramix::session

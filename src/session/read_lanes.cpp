@@ -207,11 +207,15 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
         return;
     lane.trouble = found->trouble;
     lane.knownTo = values.knownTo();
+    if (found->moves)
+        lane.lines = fmt::format("{}, every {}", wish.first, kernel::formatQuantity(kernel::seconds(found->looked), kernel::Unit::second));
     constexpr std::size_t kFew = 300;
     const auto& entries = found->values.entries();
     const auto [first, last] = found->values.between(window.from, window.to);
     bool single = last - first <= kFew;
     for (std::size_t i = first; i < last && single; ++i) {
+        if (!entries[i].any)
+            continue;
         const std::string words = values.words(wish, entries[i]);
         single = !words.empty();
         lane.items.push_back({entries[i].from, i + 1 < entries.size() ? entries[i + 1].from : values.knownTo(), "value", 0, words, true});
@@ -288,8 +292,8 @@ void readVolts(const Lookback& lookback, const LaneSpec& spec, const Window& win
     lane.name = "volts";
     lane.lines = spec.pins[0].text();
     const tape::Waveform* waveform = lookback.voltage(spec.pins[0], window.from, window.to);
-    if ((waveform == nullptr || waveform->empty()) && window.to - window.from > PastVolts::kLongest)
-        lane.trouble = fmt::format("zoom in to {} or less", kernel::formatQuantity(kernel::seconds(PastVolts::kLongest), kernel::Unit::second));
+    if (lookback.seeksVolts())
+        lane.knownTo = waveform == nullptr ? window.from : waveform->knownTo();
     if (waveform == nullptr || window.columns == 0)
         return;
     lane.wave = waveform->columns(window.from, window.to, window.columns);

@@ -4,13 +4,13 @@
 
 namespace bramix::tape {
 
-void ValueLog::change(Time at, double value, std::uint64_t raw)
+void ValueLog::add(const Entry& entry)
 {
-    if (!entries_.empty() && entries_.back().from == at && entries_.back().changes == 1)
+    if (!entries_.empty() && entries_.back().from == entry.from && entries_.back().changes == 1)
         entries_.pop_back();
-    entries_.push_back({at, 1, value, value, value, value, raw});
+    entries_.push_back(entry);
     if (entries_.size() > most_)
-        halve();
+        coarsen();
 }
 
 bool ValueLog::takeBack()
@@ -21,16 +21,41 @@ bool ValueLog::takeBack()
     return true;
 }
 
-// The older half, so that what was new last is told exactly as long as can be.
-void ValueLog::halve()
+// Of both in a row; whoever had no value adds none.
+ValueLog::Entry ValueLog::together(const Entry& a, const Entry& b)
 {
-    const std::size_t older = entries_.size() / 2 / 2 * 2;
-    std::size_t kept = 0;
-    for (std::size_t i = 0; i < older; i += 2, ++kept) {
-        const Entry a = entries_[i], b = entries_[i + 1];
-        entries_[kept] = {a.from, a.changes + b.changes, a.first, b.last, std::min(a.least, b.least), std::max(a.most, b.most), 0};
+    if (!a.any && !b.any)
+        return a;
+    Entry out = a.any ? a : b;
+    out.from = a.from;
+    out.changes = a.changes + b.changes;
+    if (a.any && b.any) {
+        out.last = b.last;
+        out.least = std::min(a.least, b.least);
+        out.most = std::max(a.most, b.most);
     }
-    entries_.erase(entries_.begin() + static_cast<std::ptrdiff_t>(kept), entries_.begin() + static_cast<std::ptrdiff_t>(older));
+    out.raw = 0;
+    return out;
+}
+
+// What follows within a grain becomes one, all over: as fine at the beginning as at the end. The last stays, which may be taken back.
+void ValueLog::coarsen()
+{
+    if (grain_ == Duration::zero())
+        grain_ = std::max((entries_.back().from - entries_.front().from) / static_cast<std::int64_t>(entries_.size()), Duration(1));
+    // What has come since is as fine as it came: it may be enough to make that alike.
+    for (;; grain_ *= 2) {
+        std::size_t kept = 0;
+        for (std::size_t i = 1; i + 1 < entries_.size(); ++i)
+            if (entries_[i + 1].from - entries_[kept].from <= grain_)
+                entries_[kept] = together(entries_[kept], entries_[i]);
+            else
+                entries_[++kept] = entries_[i];
+        entries_[++kept] = entries_.back();
+        entries_.resize(kept + 1);
+        if (entries_.size() <= most_ / 4 * 3)
+            return;
+    }
 }
 
 std::pair<std::size_t, std::size_t> ValueLog::between(Time from, Time to) const
@@ -54,14 +79,18 @@ std::vector<WaveColumn> ValueLog::columns(Time from, Time to, std::size_t count,
         WaveColumn& column = out[c];
         while (i + 1 < entries_.size() && entries_[i + 1].from <= begin)
             ++i;
-        const Entry& e = entries_[i];
-        column = {true, e.first, e.last, e.least, e.most};
-        while (i + 1 < entries_.size() && entries_[i + 1].from < close) {
-            const Entry& next = entries_[++i];
-            column.last = next.last;
-            column.least = std::min(column.least, next.least);
-            column.most = std::max(column.most, next.most);
-        }
+        const auto take = [&column](const Entry& e) {
+            if (!e.any)
+                return;
+            if (!column.known)
+                column = {true, e.first, e.last, e.least, e.most};
+            column.last = e.last;
+            column.least = std::min(column.least, e.least);
+            column.most = std::max(column.most, e.most);
+        };
+        take(entries_[i]);
+        while (i + 1 < entries_.size() && entries_[i + 1].from < close)
+            take(entries_[++i]);
     }
     return out;
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace bramix::tape {
 
@@ -16,12 +17,91 @@ void Waveform::put(Time at, double volts)
         const double span = seconds(at - a.at);
         if (span > 0 && b.at > a.at && std::fabs(a.volts + (volts - a.volts) * seconds(b.at - a.at) / span - b.volts) < kErrorVolts * 1e-3) {
             b = {at, volts};
+            if (!sums_.empty()) {
+                sums_.pop_back();
+                sumUp();
+            }
             return;
         }
     }
     points_.push_back({at, volts});
-    if (points_.size() > kMostPoints)
+    if (!sums_.empty())
+        sumUp();
+    if (points_.size() <= most_)
+        return;
+    if (thins_)
+        thin();
+    else
         points_.pop_front();
+}
+
+// The sums go on to the last point.
+void Waveform::sumUp()
+{
+    if (sums_.empty())
+        sums_.emplace_back();
+    while (sums_.size() < points_.size()) {
+        const Point &a = points_[sums_.size() - 1], &b = points_[sums_.size()];
+        const double dt = seconds(b.at - a.at);
+        sums_.push_back({sums_.back().volts + dt * (a.volts + b.volts) / 2, sums_.back().squares + dt * (a.volts * a.volts + a.volts * b.volts + b.volts * b.volts) / 3});
+    }
+}
+
+// Of the points within a grain of time the first, the least and the most are kept, all over: as fine at the beginning as at the end.
+void Waveform::thin()
+{
+    if (sums_.empty())
+        sumUp();
+    const Time first = points_.front().at;
+    if (grain_ == Duration::zero())
+        grain_ = std::max((points_.back().at - first) / static_cast<std::int64_t>(points_.size()), Duration(1));
+    // What has come since is as fine as it came: it may be enough to make that alike.
+    for (;; grain_ *= 2) {
+        std::size_t kept = 0;
+        for (std::size_t i = 0; i < points_.size();) {
+            const std::int64_t grain = (points_[i].at - first) / grain_;
+            std::size_t least = i, most = i, next = i + 1;
+            for (; next < points_.size() && (points_[next].at - first) / grain_ == grain; ++next) {
+                least = points_[next].volts < points_[least].volts ? next : least;
+                most = points_[next].volts > points_[most].volts ? next : most;
+            }
+            // The last, too, where a long line begins.
+            const bool last = next == points_.size() || (points_[next].at - first) / grain_ > grain + 1;
+            std::size_t before = SIZE_MAX;
+            for (const std::size_t k : {i, std::min(least, most), std::max(least, most), last ? next - 1 : SIZE_MAX})
+                if (k != SIZE_MAX && k != std::exchange(before, k)) {
+                    points_[kept] = points_[k];
+                    sums_[kept++] = sums_[k];
+                }
+            i = next;
+        }
+        points_.resize(kept);
+        sums_.resize(kept);
+        if (kept <= most_ / 4 * 3)
+            break;
+    }
+    exactFrom_ = points_.back().at;
+}
+
+// Exact at what is left of the points and on lines that are as they came; in between, where lines have been put together, as if all of them were alike.
+Waveform::Sum Waveform::sumAt(Time t) const
+{
+    const std::size_t next = after(t);
+    if (next == 0)
+        return {};
+    if (next == points_.size())
+        return sums_.back();
+    const Point &a = points_[next - 1], &b = points_[next];
+    const Sum &from = sums_[next - 1], &to = sums_[next];
+    const double whole = seconds(b.at - a.at), dt = seconds(t - a.at);
+    // One line, which comes to as much as its ends say.
+    constexpr double kAlike = 1e-9;
+    if (std::fabs(to.volts - from.volts - whole * (a.volts + b.volts) / 2) < kAlike * whole && std::fabs(to.squares - from.squares - whole * (a.volts * a.volts + a.volts * b.volts + b.volts * b.volts) / 3) < kAlike * whole) {
+        const double v = a.volts + (b.volts - a.volts) * dt / whole;
+        return {from.volts + dt * (a.volts + v) / 2, from.squares + dt * (a.volts * a.volts + a.volts * v + v * v) / 3};
+    }
+    const double part = dt / whole;
+    return {from.volts + (to.volts - from.volts) * part, from.squares + (to.squares - from.squares) * part};
 }
 
 void Waveform::add(Time from, Time to, const std::function<double(Time)>& volts, bool constant)
@@ -132,8 +212,16 @@ std::optional<WaveMeasures> Waveform::measure(Time from, Time to) const
     });
     if (!any || span <= 0)
         return std::nullopt;
+    const bool whole = from >= exactFrom_;
+    if (!whole) {
+        const Sum a = sumAt(from), b = sumAt(to);
+        integral = b.volts - a.volts;
+        square = b.squares - a.squares;
+    }
     m.mean = integral / span;
     m.rms = std::sqrt(std::max(square / span, 0.0));
+    if (!whole)
+        return m;
     const double swing = m.most - m.least;
     if (swing < 1e-3)
         return m;

@@ -1,6 +1,8 @@
 // The recording of a voltage: points joined by straight lines, close enough together that no line is further from the voltage than a bound.
 //
-// The oldest points are forgotten beyond a bound. Everything that is measured is worked out from the lines exactly: means and root mean squares are integrals, not sums of samples.
+// Beyond a bound the oldest points are forgotten, or, where a waveform is to reach over all of a long time, thinned: of several lines within a grain of time their least and their most
+// stay, and what they come to. Everything that is measured is worked out from the lines exactly: means and root mean squares are integrals, not sums of samples; what cannot be told from
+// what thinning has left (periods, rises) is absent there.
 // Invariant: times never decrease; two points of one time are a jump.
 // Tested by tests/tape/waveform_test.cpp.
 #pragma once
@@ -37,14 +39,34 @@ public:
     static constexpr std::size_t kMostPoints = 1U << 20U;
     static constexpr double kErrorVolts = 1e-3;
 
+    Waveform() = default;
+    // Keeps all of the time in so many points, at least 64.
+    static Waveform thinned(std::size_t mostPoints)
+    {
+        Waveform w;
+        w.most_ = mostPoints;
+        w.thins_ = true;
+        return w;
+    }
+    // From there on every line is as it came.
+    [[nodiscard]] Time exactFrom() const { return exactFrom_; }
+
     // The voltage ran as `volts` says from `from` to `to`; a constant piece has the one value.
     void add(Time from, Time to, const std::function<double(Time)>& volts, bool constant);
-    void clear() { points_.clear(); }
+    void clear()
+    {
+        points_.clear();
+        sums_.clear();
+        exactFrom_ = {};
+        grain_ = {};
+    }
     // Forgets what came after t.
     void dropAfter(Time t)
     {
         while (!points_.empty() && points_.back().at > t)
             points_.pop_back();
+        if (sums_.size() > points_.size())
+            sums_.resize(points_.size());
     }
 
     // Both ways, for a recording in a file.
@@ -77,7 +99,15 @@ private:
         }
     };
 
+    // Integrals of the voltage and of its square from the first point to another.
+    struct Sum {
+        double volts = 0, squares = 0;
+    };
+
     void put(Time at, double volts);
+    void sumUp();
+    void thin();
+    [[nodiscard]] Sum sumAt(Time t) const;
     void split(Time from, double a, Time to, double b, const std::function<double(Time)>& volts, int depth);
     [[nodiscard]] std::size_t after(Time t) const;  // index of the first point later than t
     // Calls with each line inside from..to, cut off at both.
@@ -85,6 +115,11 @@ private:
     void lines(Time from, Time to, Each&& each) const;
 
     std::deque<Point> points_;
+    std::deque<Sum> sums_;  // by point; empty where nothing has been thinned
+    std::size_t most_ = kMostPoints;
+    bool thins_ = false;
+    Duration grain_{};  // zero: nothing has been thinned
+    Time exactFrom_{};
 };
 
 }  // namespace bramix::tape

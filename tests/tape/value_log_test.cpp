@@ -91,6 +91,57 @@ private slots:
         QVERIFY(whole[0].least == low->value && whole[0].most == high->value && whole[0].last == truth.back().value && whole[0].first == truth.front().value);
     }
 
+    // However often it had to be put together, it is about as fine at its beginning as at its end, and what came alone stands alone.
+    void itIsAsFineAtTheBeginningAsAtTheEnd()
+    {
+        ValueLog log(4000);
+        Random random(5, "fine");
+        Time t{};
+        for (int i = 0; i < 500'000; ++i) {
+            t += Duration(1 + static_cast<std::int64_t>(random.below(2'000'000)));
+            log.change(t, i, 0);
+            if (i % 50'000 == 0)
+                t += Duration(50'000'000'000);
+        }
+        QVERIFY(log.entries().size() <= 4000 && log.entries().size() > 1000);
+        const Time half = Time(t.time_since_epoch() / 2);
+        const auto early = static_cast<double>(log.between(Time{}, half).second), late = static_cast<double>(log.entries().size()) - early;
+        QVERIFY2(early > late / 2 && late > early / 2, qPrintable(QString("%1 %2").arg(early).arg(late)));
+        // The changes after which it stood for a while.
+        for (int i = 50'001; i < 500'000; i += 50'000) {
+            const auto entry = std::find_if(log.entries().begin(), log.entries().end(), [i](const auto& e) { return e.last == i - 1; });
+            QVERIFY(entry != log.entries().end() && entry->changes == 1 && entry->first == i - 1);
+        }
+        for (std::size_t i = 0; i + 1 < log.entries().size(); ++i)
+            QVERIFY(log.entries()[i].changes == 1 || log.entries()[i + 1].from - log.entries()[i].from <= log.grain());
+    }
+
+    // Where there was no value none is told; what is put together with one that was tells that one.
+    void forSomeOfTheTimeThereIsNone()
+    {
+        ValueLog log(100);
+        const auto at = [](std::int64_t n) { return Time(Duration(n * 1000)); };
+        log.end(at(0));
+        log.change(at(10), 5, 5);
+        log.change(at(20), 7, 7);
+        log.end(at(30));
+        log.change(at(80), 6, 6);
+        auto columns = log.columns(at(0), at(100), 10, at(100));
+        for (std::size_t c = 0; c < 10; ++c)
+            QCOMPARE(columns[c].known, c == 1 || c == 2 || c >= 8);
+        QVERIFY(columns[1].most == 5 && columns[2].least == 7);
+        QVERIFY(!log.entries()[3].any && log.entries()[2].any);
+        for (std::int64_t i = 90; i < 1000; i += 10) {
+            log.end(at(i));
+            log.change(at(i + 5), static_cast<double>(i), 0);
+        }
+        QVERIFY(log.entries().size() <= 100);
+        columns = log.columns(at(0), at(1000), 1, at(1000));
+        QVERIFY(columns[0].known && columns[0].first == 5 && columns[0].least == 5 && columns[0].most == 990 && columns[0].last == 990);
+        columns = log.columns(at(32), at(78), 3, at(1000));
+        QVERIFY(!columns[1].known);
+    }
+
     void aChangeIsTakenBackOrTakesAnothersPlace()
     {
         ValueLog log;

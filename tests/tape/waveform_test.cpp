@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "kernel/random.h"
 #include "tape/waveform.h"
 
 using namespace bramix::tape;
@@ -44,6 +45,49 @@ private slots:
         QVERIFY(near(m->period.value_or(0), 1e-3, 1e-12));
         QVERIFY(near(m->duty.value_or(0), 0.25, 1e-9));
         QVERIFY(near(m->rise.value_or(1), 0, 1e-12));
+    }
+
+    // What a long time is thinned to has the same means, least and most as all of it, in any part; what it cannot tell it does not.
+    void aThinnedOneIsMeasuredTheSame()
+    {
+        constexpr std::size_t kMost = 2000;
+        Waveform all, thin = Waveform::thinned(kMost);
+        bramix::kernel::Random random(3, "volts");
+        double t = 0, v = 1;
+        for (int i = 0; i < 30'000; ++i) {
+            const double length = 1e-6 * static_cast<double>(1 + random.below(i % 3000 == 0 ? 1'000'000 : 300)), next = static_cast<double>(random.below(5000)) / 1000;
+            const bool constant = random.below(2) == 0;
+            for (Waveform* w : {&all, &thin})
+                w->add(at(t), at(t + length), [&](Time x) { return constant ? v : v + (next - v) * (bramix::kernel::seconds(x - at(t)) / length); }, constant);
+            QVERIFY(thin.size() <= kMost);
+            t += length;
+            v = next;
+        }
+        QVERIFY(thin.size() > kMost / 4 && all.exactFrom() == Time{} && thin.exactFrom() > at(0));
+        QVERIFY(thin.knownFrom() == all.knownFrom() && thin.knownTo() == all.knownTo());
+        const auto a = all.measure(at(0), at(t)), b = thin.measure(at(0), at(t));
+        QVERIFY(a && b && a->least == b->least && a->most == b->most && near(a->mean, b->mean, 1e-9) && near(a->rms, b->rms, 1e-9));
+        QVERIFY(a->period.has_value() && !b->period && !b->duty && !b->rise);
+        // Of a part: all but what is cut in two at its ends.
+        for (int i = 0; i < 100; ++i) {
+            const double from = t * static_cast<double>(random.below(800)) / 1000, to = from + t / 10;
+            const auto x = all.measure(at(from), at(to)), y = thin.measure(at(from), at(to));
+            QVERIFY2(x && y && near(x->mean, y->mean, 0.05) && near(x->rms, y->rms, 0.05), qPrintable(QString("%1 %2, %3 %4").arg(x->mean).arg(y->mean).arg(x->rms).arg(y->rms)));
+            QVERIFY(near(x->least, y->least, 0.05) && near(x->most, y->most, 0.05));
+        }
+        // A curve over all of it: nothing is lost.
+        const auto fine = all.columns(at(0), at(t), 50), coarse = thin.columns(at(0), at(t), 50);
+        int alike = 0;
+        for (std::size_t c = 0; c < 50; ++c) {
+            QVERIFY(coarse[c].known);
+            alike += near(coarse[c].least, fine[c].least, 0.1) && near(coarse[c].most, fine[c].most, 0.1) ? 1 : 0;
+        }
+        // A line may be cut in two where a column ends.
+        QVERIFY2(alike >= 45, qPrintable(QString::number(alike)));
+        // As fine at the beginning as at the end; what has just come is whole.
+        thin.add(at(t), at(t + 1), [](Time) { return 2.5; }, true);
+        const auto whole = thin.measure(std::max(thin.exactFrom(), at(t)), at(t + 1));
+        QVERIFY(whole && near(whole->mean, 2.5, 1e-9));
     }
 
     // Mean 1, rms √(1 + 2²/2), period 1/f; 10 to 90 per cent of a sine's swing take 2·asin(0.8)/2π of its period.

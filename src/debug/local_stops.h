@@ -1,0 +1,29 @@
+// Where in the code a local of a function may come to be, change, or end: all that somebody needs to look at who wants to know its values without going through every instruction.
+//
+// The idea: a local stands in registers or in the frame, by what the compiler has noted for each stretch of code. It can change only where one of its function's own instructions writes
+// such a register or stores into memory, where the stretch changes, and while something else runs that the function has called. So of a function of a thousand instructions a few
+// dozen are looked at, and a loop that leaves it alone runs at full speed.
+// An interrupt leaves registers and frame as they were. What a pointer leads to may be changed by one; that is seen at the next place.
+// Tested by tests/session/lookback_test.cpp, against looking after every instruction.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "chip/avr/table.h"
+#include "debug/symbols.h"
+
+namespace bramix::debug {
+
+struct LocalStops {
+    std::vector<bool> inside;            // by word of flash: code of the function, wherever it has been inlined
+    std::vector<std::uint32_t> arrivals; // words before whose instruction control may have come from elsewhere: to be looked at before it
+    std::vector<std::uint32_t> steps;    // whose instruction may change the local, or leave the function: to be looked at after it
+};
+
+// Of `variable`, a local of all functions of that name. `indirect`: what is looked at is reached through it, so any store may change it.
+[[nodiscard]] LocalStops localStops(const Symbols& symbols, std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip, const std::string& function, const std::string& variable, bool indirect);
+
+}  // namespace bramix::debug
