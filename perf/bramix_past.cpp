@@ -1,7 +1,7 @@
 // How long the way into the past is: runs a bench for so many minutes, then goes to random moments of it and steps back there; and what lanes of functions and of a variable take at any
 // length, "CHIP EXPRESSION".
 //
-//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both|"CHIP EXPRESSION"] [PART.CONTROL]
+//   bramix_past BENCH.toml [MINUTES] [MOMENTS] [MEGABYTES] [bare|tape|both|"CHIP EXPRESSION"|"volts PART.PIN"] [PART.CONTROL]
 //
 // With one of the words it only runs, pressing that control now and then, with nothing kept, with the tape, or with tape and history: to count instructions of. Otherwise it
 // prints what the run took with and without a tape and a history, how many moments are remembered in how much memory, and the times of the ways.
@@ -72,7 +72,7 @@ void lookAtLanes(session::Session& s, const bench::Catalogue& catalogue, const s
 {
     constexpr std::size_t kColumns = 1100;
     session::Lookback look(s, catalogue);
-    for (kernel::Duration span = end - kernel::Time{}; session::showsShares({kernel::Time{}, kernel::Time{} + span, kColumns}); span /= 4) {
+    for (kernel::Duration span = end - kernel::Time{}; chip != "volts" && session::showsShares({kernel::Time{}, kernel::Time{} + span, kColumns}); span /= 4) {
         std::vector<double> times;
         std::size_t shares = 0;
         for (int i = 0; i < 30; ++i) {
@@ -89,6 +89,15 @@ void lookAtLanes(session::Session& s, const bench::Catalogue& catalogue, const s
     }
     fmt::print("shares of functions          {} bytes\n", s.functionTimes().bytes());
     const auto began = Clock::now();
+    if (chip == "volts") {
+        const auto pin = bench::parsePinRef(variable);
+        look.wantVolts({pin ? *pin : bench::PinRef{}}, kernel::Time{}, end, false);
+        while (look.busy())
+            (void)look.work(std::chrono::milliseconds(50));
+        const tape::Waveform* w = pin ? look.voltage(*pin, kernel::Time{}, end) : nullptr;
+        fmt::print("{:<28} {:.1f} s, {} points\n", variable + " all the time", since(began), w == nullptr ? 0 : w->size());
+        return;
+    }
     look.want({{chip, variable}}, kernel::Time{}, end);
     while (look.busy())
         (void)look.work(std::chrono::milliseconds(50));

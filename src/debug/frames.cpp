@@ -18,7 +18,7 @@ using avr::Op;
 
 namespace {
 
-constexpr unsigned kStackPointer = 32;  // DWARF register numbers of avr-gcc
+constexpr unsigned kStackPointer = FrameTable::kStackPointer;  // DWARF register numbers of avr-gcc
 constexpr unsigned kReturnAddress = 36;
 constexpr unsigned kFramePointer = 28;
 constexpr std::size_t kMostFrames = 64;
@@ -72,6 +72,12 @@ FrameTable FrameTable::fromElf(const std::string& name)
 }
 
 // Runs the description of a function up to pc.
+std::optional<unsigned> FrameTable::baseAt(std::uint32_t pc) const
+{
+    Rules rules;
+    return rulesAt(pc, rules) ? std::optional(rules.cfaRegister) : std::nullopt;
+}
+
 bool FrameTable::rulesAt(std::uint32_t pc, Rules& rules) const
 {
     const auto after = std::upper_bound(fdes_.begin(), fdes_.end(), pc, [](std::uint32_t a, const Fde& f) { return a < f.begin; });

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -59,6 +60,9 @@ public:
 
     // Innermost first; at least one, and about so many at most.
     [[nodiscard]] std::vector<Frame> unwind(const Symbols& symbols, const Target& target, const Registers& now, std::size_t most = SIZE_MAX) const;
+    // The register (32: the stack pointer) from which the frame lies at a fixed distance where this instruction is next; nothing where that is not described.
+    [[nodiscard]] std::optional<unsigned> baseAt(std::uint32_t pc) const;
+    static constexpr unsigned kStackPointer = 32;
 
 private:
     struct Cie {

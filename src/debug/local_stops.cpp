@@ -57,19 +57,18 @@ struct Place {
 
 class Finder {
 public:
-    Finder(const Symbols& symbols, std::span<const std::uint16_t> flash, const avr::ChipTable& chip) : symbols_(symbols), flash_(flash), chip_(chip) { out_.inside.resize(flash.size()); }
+    Finder(const Symbols& symbols, std::span<const std::uint16_t> flash, const avr::ChipTable& chip) : symbols_(symbols), flash_(flash), chip_(chip) {}
 
     LocalStops find(const std::string& function, const std::string& variable, bool indirect)
     {
         place_.memory = indirect;
+        out_.inside = codeOf(symbols_, flash_.size(), function);
         for (std::size_t f = 0; f < symbols_.functions().size(); ++f) {
             const Function& candidate = symbols_.functions()[f];
-            if (candidate.name != function)
+            if (!isNamed(candidate, function))
                 continue;
-            for (const CodeRange& range : candidate.ranges) {
-                std::fill(out_.inside.begin() + clamped(range.begin), out_.inside.begin() + clamped(range.end), true);
+            for (const CodeRange& range : candidate.ranges)
                 arrive(range.begin / 2);
-            }
             for (const int v : symbols_.localsOf(static_cast<int>(f)))
                 if (const Variable& local = symbols_.variables()[static_cast<std::size_t>(v)]; local.name == variable)
                     addLocal(local);
@@ -86,7 +85,6 @@ public:
     }
 
 private:
-    [[nodiscard]] std::ptrdiff_t clamped(std::uint32_t byte) const { return static_cast<std::ptrdiff_t>(std::min<std::size_t>(byte / 2, flash_.size())); }
     [[nodiscard]] bool inside(std::uint32_t word) const { return word < out_.inside.size() && out_.inside[word]; }
     void arrive(std::uint32_t word)
     {
@@ -113,7 +111,7 @@ private:
     // A function's code, instruction by instruction.
     void read(const CodeRange& range)
     {
-        const auto end = static_cast<std::uint32_t>(clamped(range.end));
+        const auto end = static_cast<std::uint32_t>(std::min<std::size_t>(range.end / 2, flash_.size()));
         for (std::uint32_t word = range.begin / 2; word < end;) {
             const avr::Instruction i = at(word);
             look(word, i);
@@ -174,6 +172,19 @@ private:
 };
 
 }  // namespace
+
+bool isNamed(const Function& function, const std::string& name) { return function.name == name || function.name.substr(0, function.name.find('(')) == name; }
+
+std::vector<bool> codeOf(const Symbols& symbols, std::size_t flashWords, const std::string& function)
+{
+    std::vector<bool> out(flashWords);
+    for (const Function& f : symbols.functions())
+        if (isNamed(f, function))
+            for (const CodeRange& range : f.ranges)
+                for (std::size_t word = range.begin / 2; word < std::min<std::size_t>(range.end / 2, flashWords); ++word)
+                    out[word] = true;
+    return out;
+}
 
 LocalStops localStops(const Symbols& symbols, std::span<const std::uint16_t> flash, const avr::ChipTable& chip, const std::string& function, const std::string& variable, bool indirect)
 {

@@ -17,8 +17,13 @@
 
 namespace bramix::debug {
 
+// A person names a function with or without what it takes.
+[[nodiscard]] bool isNamed(const Function& function, const std::string& name);
+// By word of flash: code of all functions of that name, wherever they have been inlined.
+[[nodiscard]] std::vector<bool> codeOf(const Symbols& symbols, std::size_t flashWords, const std::string& function);
+
 struct LocalStops {
-    std::vector<bool> inside;            // by word of flash: code of the function, wherever it has been inlined
+    std::vector<bool> inside;            // codeOf() its function
     std::vector<std::uint32_t> arrivals; // words before whose instruction control may have come from elsewhere: to be looked at before it
     std::vector<std::uint32_t> steps;    // whose instruction may change the local, or leave the function: to be looked at after it
 };

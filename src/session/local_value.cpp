@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "debug/local_stops.h"
+
 namespace bramix::session {
 
 std::optional<LocalName> splitLocal(const std::string& text)
@@ -28,19 +30,31 @@ bool hasLocal(const debug::Symbols& symbols, int function, const std::string& na
 
 Result<void> knowsLocal(const debug::Symbols& symbols, const LocalName& name)
 {
-    const int function = symbols.functionByName(name.function);
-    if (function < 0)
+    const std::string root = rootOf(name.expression);
+    bool isFunction = false, isVariable = false;
+    for (std::size_t f = 0; f < symbols.functions().size(); ++f) {
+        if (!debug::isNamed(symbols.functions()[f], name.function))
+            continue;
+        isFunction = true;
+        for (const int v : symbols.localsOf(static_cast<int>(f)))
+            if (const debug::Variable& local = symbols.variables()[static_cast<std::size_t>(v)]; local.name == root) {
+                isVariable = true;
+                if (!local.locations.empty() || !local.constant.empty())
+                    return {};
+            }
+    }
+    if (!isFunction)
         return kernel::fail(name.function, "is no function of this firmware");
-    if (const std::string root = rootOf(name.expression); !hasLocal(symbols, function, root))
+    if (!isVariable)
         return kernel::fail(root, fmt::format("is no variable of {}", name.function));
-    return {};
+    return kernel::fail(root, "is kept nowhere by the compiler, which has optimised it away", "-Og or -O0 keeps it");
 }
 
 std::optional<LocalValue> localAt(Program& program, const bench::World::ChipUnit& unit, const LocalName& name)
 {
     const ChipTarget target(unit);
     for (const debug::Frame& frame : program.frames.unwind(program.symbols, target, registersOf(*unit.chip), 1)) {
-        if (frame.function >= 0 && program.symbols.functions()[static_cast<std::size_t>(frame.function)].name == name.function) {
+        if (frame.function >= 0 && debug::isNamed(program.symbols.functions()[static_cast<std::size_t>(frame.function)], name.function)) {
             auto value = debug::Evaluator(program.symbols, target, &frame).evaluate(name.expression);
             return value ? std::optional(LocalValue{std::move(*value), frame.cfa}) : std::nullopt;
         }

@@ -7,6 +7,7 @@
 
 #include "debug/expression.h"
 #include "debug/function_map.h"
+#include "debug/local_stops.h"
 #include "session/debugger.h"
 #include "session/local_follower.h"
 #include "session/local_value.h"
@@ -285,13 +286,7 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
                 found.trouble = ok.error().text();
                 continue;
             }
-            std::vector<bool> inside(pass.unit().chip->cpu().flash().size());
-            for (const debug::Function& f : symbols.functions())
-                if (f.name == name->function)
-                    for (const debug::CodeRange& range : f.ranges)
-                        for (std::uint32_t a = range.begin / 2; a < std::min<std::size_t>(range.end / 2, inside.size()); ++a)
-                            inside[a] = true;
-            pass.locals.push_back({variable, LocalFollower(*name, std::move(inside))});
+            pass.locals.push_back({variable, LocalFollower(*name, debug::codeOf(symbols, pass.unit().chip->cpu().flash().size(), name->function))});
             continue;
         }
         debug::Evaluator evaluator(session_.program(pass.unit().id).symbols, target, nullptr);
