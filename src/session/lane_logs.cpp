@@ -16,7 +16,7 @@ constexpr std::size_t kFindsItsFeet = 200;
 
 }  // namespace
 
-LaneLog::LaneLog(const Session& session, LaneSpec spec) : spec_(std::move(spec.decoder)), devices_(devicesOn(session, spec_))
+LaneLog::LaneLog(const Session& session, LaneSpec spec) : spec_(std::move(spec.decoder)), devices_(devicesOn(session, spec_)), clock_(tape::decoderKind(spec_.kind)->clock)
 {
     for (const bench::PinRef& pin : spec.pins)
         channels_.push_back(pin.part.empty() ? UINT32_MAX : session.channelOf(pin));
@@ -43,8 +43,21 @@ void LaneLog::begin(const tape::Tape& tape)
     if (!devices_.empty())
         language_ = std::make_unique<PartLanguage>(devices_);
     begin_ = at_ = tape.knownFrom();
+    generation_ = 0;
     heard_ = heardAtMark_ = 0;
     standAt(*decoder_, tape, channels_, at_);
+}
+
+// Where it goes on; known from last time, unless edges have been forgotten, or another course taken.
+void LaneLog::findNext(const tape::Tape& tape)
+{
+    if (generation_ == tape.generation())
+        return;
+    generation_ = tape.generation();
+    next_.assign(channels_.size(), 0);
+    for (std::size_t i = 0; i < channels_.size(); ++i)
+        if (channels_[i] != UINT32_MAX)
+            next_[i] = tape.after(channels_[i], at_);
 }
 
 void LaneLog::mark()
@@ -72,7 +85,11 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     if (to <= at_)
         return false;
     // Most of the time nothing has been said.
-    if (std::all_of(channels_.begin(), channels_.end(), [&](tape::ChannelId c) { return c == UINT32_MAX || tape.after(c, at_) == tape.count(c); })) {
+    findNext(tape);
+    bool any = false;
+    for (std::size_t i = 0; i < channels_.size() && !any; ++i)
+        any = channels_[i] != UINT32_MAX && next_[i] < tape.count(channels_[i]);
+    if (!any) {
         at_ = to;
         return true;
     }
@@ -82,7 +99,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
             wrong_.push_back(item);
     };
     connect(*decoder_, language_.get(), keep);
-    Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
+    Merged edges(tape, channels_, next_, to, clock_);
     std::size_t role = 0;
     tape::Edge edge;
     Time before = at_;
@@ -102,6 +119,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
         }
         before = edge.at;
         ++heard_;
+        ++next_[role];
         session::hear(*decoder_, role, edge);
     }
     at_ = to;
@@ -132,6 +150,7 @@ void LaneLog::dropAfter(Time t)
         return;
     }
     const Mark& m = marks_.back();
+    generation_ = 0;
     log_.dropFrom(m.number);
     at_ = m.at;
     decoder_ = m.decoder->copy();
@@ -146,7 +165,7 @@ void LaneLog::tail(const tape::Tape& tape, Time to, const Take& take) const
     const auto decoder = decoder_->copy();
     const auto language = language_ == nullptr ? nullptr : language_->copy();
     connect(*decoder, language.get(), take);
-    Merged edges(tape, channels_, at_, to, tape::decoderKind(spec_.kind)->clock);
+    Merged edges(tape, channels_, at_, to, clock_);
     std::size_t role = 0;
     tape::Edge edge;
     while (edges.take(role, edge))

@@ -56,17 +56,22 @@ private:
     static constexpr std::size_t kMarkBytes = 512;  // about
 
     void begin(const tape::Tape& tape);
+    void findNext(const tape::Tape& tape);
     void mark();
     static void connect(tape::Decoder& decoder, PartLanguage* language, const Take& take);
 
     tape::DecoderSpec spec_;
     std::vector<tape::ChannelId> channels_;
     std::vector<PartLanguage::Device> devices_;
+    std::size_t clock_ = SIZE_MAX;  // the line that tells when the others count
     std::unique_ptr<tape::Decoder> decoder_;  // null before the first edge is heard
     std::unique_ptr<PartLanguage> language_;  // null where no part speaks
     tape::ReadLog log_;
     Time begin_{}, at_{};
     std::size_t heard_ = 0, heardAtMark_ = 0;  // edges
+    // By line: the index of its first edge after at_, while the tape's edges have the indices that they had.
+    std::vector<std::size_t> next_;
+    std::uint64_t generation_ = 0;
     std::vector<Mark> marks_;
     std::vector<tape::Decoded> wrong_;
 };

@@ -16,16 +16,19 @@ using kernel::Time;
 // The tape must stay as it is meanwhile.
 class Merged {
 public:
+    // What lies from an index of each line on.
+    Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, std::span<const std::size_t> from, Time to, std::size_t clock) : tape_(tape), clock_(clock), lines_(channels.size())
+    {
+        for (std::size_t i = 0; i < channels.size(); ++i)
+            if (channels[i] != UINT32_MAX)
+                open(lines_[i], channels[i], from[i], to);
+    }
     // What lies after `from`, up to and at `to`. `clock` is the line that tells when the others count; SIZE_MAX: none.
     Merged(const tape::Tape& tape, const std::vector<tape::ChannelId>& channels, Time from, Time to, std::size_t clock = SIZE_MAX) : tape_(tape), clock_(clock), lines_(channels.size())
     {
         for (std::size_t i = 0; i < channels.size(); ++i)
-            if (channels[i] != UINT32_MAX) {
-                lines_[i].channel = channels[i];
-                lines_[i].next = tape.after(channels[i], from);
-                lines_[i].end = tape.after(channels[i], to);
-                fill(lines_[i]);
-            }
+            if (channels[i] != UINT32_MAX)
+                open(lines_[i], channels[i], tape.after(channels[i], from), to);
     }
     // The next edge and its line; false where there is none.
     [[gnu::always_inline]] bool take(std::size_t& line, tape::Edge& edge)
@@ -74,6 +77,15 @@ private:
                 at = t;
             }
         return best;
+    }
+    void open(Line& l, tape::ChannelId channel, std::size_t from, Time to)
+    {
+        l.channel = channel;
+        l.next = from;
+        // As a rule all that there is.
+        const std::size_t count = tape_.count(channel);
+        l.end = from == count || tape_.edge(channel, count - 1).at <= to ? count : tape_.after(channel, to);
+        fill(l);
     }
     void fill(Line& l)
     {

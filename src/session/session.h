@@ -232,8 +232,14 @@ private:
     const bench::Catalogue& catalogue_;
     const SessionOptions options_;
     bench::Document document_;
+    // What each edge and each interrupt look at lies together.
     tape::Tape tape_;
-    std::unique_ptr<bench::World> world_;
+    bool building_ = false;
+    bool behind_ = false;  // the present lies before latest_, and nothing new has been done
+    Time latest_{};
+    SessionListener* listener_ = nullptr;
+    std::unique_ptr<tape::VcdWriter> vcd_;
+    std::vector<std::vector<std::pair<tape::Decoder*, std::size_t>>> decodersOfNet_;  // empty where there are none; decoder and role
     std::vector<tape::ChannelId> channelOfNet_;
     struct Interrupts {
         tape::ChannelId channel = UINT32_MAX;
@@ -242,14 +248,13 @@ private:
         std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
     };
     std::vector<Interrupts> interrupts_;               // by chip
+    std::unique_ptr<bench::World> world_;
     std::map<std::string, Program> programs_;
     std::map<std::string, std::string> symbolFile_;
     std::vector<Input> inputs_;
     std::size_t applied_ = 0;  // how many of them lie behind; those ahead are given again in time
     History history_{0};
     std::uint64_t course_ = 1, worldNumber_ = 1;
-    Time latest_{};
-    bool behind_ = false;  // the present lies before latest_, and nothing new has been done
     SerialLog serialLog_;
     std::vector<BenchFile> beginnings_;  // as they were when the run began
     std::vector<BusLane> buses_;
@@ -267,15 +272,11 @@ private:
     std::vector<Finding> recorded_;      // of a recording that was opened: what lies ahead is noticed already
     bool onlyLooked_ = false;            // such a recording cannot be run again from its beginning
     std::chrono::steady_clock::duration unremembered_{};  // work done since the last moment was remembered
-    SessionListener* listener_ = nullptr;
     std::map<bench::PinRef, tape::Waveform> waveforms_;
     std::map<std::uint32_t, std::vector<tape::Waveform*>> waveformsOfNet_;
-    std::unique_ptr<tape::VcdWriter> vcd_;
     std::shared_ptr<const tape::Capture> capture_;
     Duration captureShift_{};
     std::vector<std::vector<std::uint32_t>> vcdOfNet_;
-    std::vector<std::vector<std::pair<tape::Decoder*, std::size_t>>> decodersOfNet_;  // empty where there are none; decoder and role
-    bool building_ = false;
     std::map<std::string, std::uint64_t> eepromSaved_;  // revision on disk, by chip
 };
 

@@ -47,6 +47,18 @@ std::string_view textAt(const std::uint8_t*& at)
     return text;
 }
 
+// Of what tells most items apart: their value, and where a text begins and ends.
+std::size_t hashOf(const Decoded& item)
+{
+    std::uint64_t head = 0, tail = 0;
+    const std::size_t size = item.text.size(), some = std::min(size, sizeof head);
+    std::memcpy(&head, item.text.data(), some);
+    std::memcpy(&tail, item.text.data() + size - some, some);
+    std::uint64_t h = (item.value + item.what.size()) * 0xC2B2AE3D27D4EB4FULL ^ head * 0x9E3779B97F4A7C15ULL ^ tail * 0x165667B19E3779F9ULL;
+    h ^= h >> 29U;
+    return static_cast<std::size_t>(h * 2 + size + (item.good ? 1 : 0));
+}
+
 // Since when after the item before, and for how long.
 struct Pair {
     std::int64_t since = 0, length = 0;
@@ -69,24 +81,27 @@ void ReadLog::Open::clear()
     items.clear();
     words.clear();
     byHash.clear();
+    followers.clear();
 }
 
 void ReadLog::add(const Decoded& item)
 {
     if (open_.items.size() == kChunkItems)
         pack();
-    const std::size_t hash = std::hash<std::string_view>{}(item.text) * 31 + item.value * 0x9E3779B97F4A7C15ULL + item.what.size() * 2 + (item.good ? 1 : 0);
-    const auto [begin, end] = open_.byHash.equal_range(hash);
-    const auto same = std::find_if(begin, end, [&](const auto& entry) {
-        const Decoded& w = open_.words[entry.second];
+    const auto same = [&](std::uint32_t number) {
+        const Decoded& w = open_.words[number];
         return w.value == item.value && w.good == item.good && w.meaning == item.meaning && w.text == item.text && w.what == item.what;
-    });
-    auto word = static_cast<std::uint32_t>(open_.words.size());
-    if (same == end) {
+    };
+    // As a rule what came after one like the last comes again.
+    const auto next = static_cast<std::uint32_t>(open_.words.size());
+    std::uint32_t first = 0;
+    std::uint32_t& follower = open_.items.empty() ? first : open_.followers[open_.items.back().word];
+    if (follower >= next || !same(follower))
+        follower = open_.byHash.find(hashOf(item), next, same);
+    const std::uint32_t word = follower;
+    if (word == next) {
         open_.words.push_back(item);
-        open_.byHash.emplace(hash, word);
-    } else {
-        word = same->second;
+        open_.followers.push_back(0);
     }
     open_.items.push_back({item.from, item.to - item.from, word});
     open_.Bounds::add(item);
@@ -97,15 +112,20 @@ void ReadLog::pack()
     Packed chunk{open_, {}, 0, 0, 0, open_.items[0].from, static_cast<std::uint16_t>(open_.words.size()), 0, open_.words.size() > 256};
     std::vector<std::uint8_t>& data = chunk.data;
     // What items are is one of very few.
-    std::vector<std::string> kinds;
-    for (const Decoded& w : open_.words)
-        if (std::find(kinds.begin(), kinds.end(), w.what) == kinds.end())
-            kinds.push_back(w.what);
-    putVarint(data, kinds.size());
-    for (const std::string& what : kinds)
-        putText(data, what);
+    std::vector<std::string_view> kinds;
+    std::vector<std::size_t> kindOf;
     for (const Decoded& w : open_.words) {
-        putVarint(data, static_cast<std::uint64_t>(std::find(kinds.begin(), kinds.end(), w.what) - kinds.begin()));
+        const auto kind = std::find(kinds.begin(), kinds.end(), w.what);
+        kindOf.push_back(static_cast<std::size_t>(kind - kinds.begin()));
+        if (kind == kinds.end())
+            kinds.push_back(w.what);
+    }
+    putVarint(data, kinds.size());
+    for (const std::string_view what : kinds)
+        putText(data, what);
+    for (std::size_t n = 0; n < open_.words.size(); ++n) {
+        const Decoded& w = open_.words[n];
+        putVarint(data, kindOf[n]);
         putText(data, w.text);
         putVarint(data, w.value);
         data.push_back(static_cast<std::uint8_t>((w.good ? 1 : 0) | (w.meaning ? 2 : 0)));
@@ -119,7 +139,9 @@ void ReadLog::pack()
     chunk.times = static_cast<std::uint32_t>(data.size());
     std::vector<Pair> pairs;
     std::vector<std::uint8_t> numbers;
-    std::unordered_map<std::uint64_t, std::uint8_t> known;
+    NumberIndex known(kMostPairs);
+    numbers.reserve(open_.items.size());
+    data.reserve(data.size() + open_.items.size() + 1024);
     std::int64_t unit = 0;
     Time before = chunk.begin;
     for (const Item& i : open_.items) {
@@ -127,16 +149,18 @@ void ReadLog::pack()
         unit = std::gcd(std::gcd(unit, pair.since), pair.length);
         if (numbers.size() < static_cast<std::size_t>(&i - open_.items.data()))
             continue;  // too many already
-        const std::uint64_t key = static_cast<std::uint64_t>(pair.since) * 0x9E3779B97F4A7C15ULL ^ static_cast<std::uint64_t>(pair.length) * 0xC2B2AE3D27D4EB4FULL;
         if (!numbers.empty() && pairs[numbers.back()] == pair) {
             numbers.push_back(numbers.back());
-        } else if (const auto entry = known.find(key); entry != known.end() && pairs[entry->second] == pair) {
-            numbers.push_back(entry->second);
-        } else if (entry == known.end() && pairs.size() < kMostPairs) {
-            known.emplace(key, static_cast<std::uint8_t>(pairs.size()));
-            numbers.push_back(static_cast<std::uint8_t>(pairs.size()));
-            pairs.push_back(pair);
+            continue;
         }
+        const std::uint64_t key = static_cast<std::uint64_t>(pair.since) * 0x9E3779B97F4A7C15ULL ^ static_cast<std::uint64_t>(pair.length) * 0xC2B2AE3D27D4EB4FULL;
+        const auto next = static_cast<std::uint32_t>(pairs.size());
+        const std::uint32_t number = known.find(key ^ key >> 31U, next, [&](std::uint32_t n) { return n < pairs.size() && pairs[n] == pair; });
+        if (number == kMostPairs)
+            continue;  // one too many: they stand apart
+        if (number == next)
+            pairs.push_back(pair);
+        numbers.push_back(static_cast<std::uint8_t>(number));
     }
     if (numbers.size() == open_.items.size()) {
         chunk.pairs = static_cast<std::uint16_t>(pairs.size());

@@ -16,11 +16,11 @@
 #include <optional>
 #include <string>
 #include <string_view>
-#include <unordered_map>
 #include <utility>
 #include <vector>
 
 #include "tape/decode.h"
+#include "tape/number_index.h"
 
 namespace bramix::tape {
 
@@ -96,7 +96,8 @@ private:
     struct Open : Bounds {
         std::vector<Item> items;
         std::deque<Decoded> words;  // times of no meaning; they stay where they are
-        std::unordered_multimap<std::size_t, std::uint32_t> byHash;
+        NumberIndex byHash{kChunkItems};
+        std::vector<std::uint32_t> followers;  // by word: what came after it last time
         void clear();
     };
     // A chunk as it can be read.

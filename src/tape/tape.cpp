@@ -10,7 +10,7 @@ ChannelId Tape::channel(const std::string& name)
     const auto [entry, isNew] = byName_.try_emplace(name, static_cast<ChannelId>(channels_.size()));
     if (isNew) {
         channels_.emplace_back();
-        open_.push_back(nullptr);
+        open_.emplace_back();
         channels_.back().name = name;
     }
     return entry->second;
@@ -22,7 +22,7 @@ ChannelId Tape::find(const std::string& name) const
     return found == byName_.end() ? UINT32_MAX : found->second;
 }
 
-Tape::Chunk* Tape::grow(ChannelId id)
+void Tape::grow(ChannelId id)
 {
     Channel& c = channels_[id];
     if (c.open == nullptr) {
@@ -33,10 +33,9 @@ Tape::Chunk* Tape::grow(ChannelId id)
         const State before = c.packed.empty() ? c.before : c.packed.back().last();
         c.packed.emplace_back(c.open->edges, beforeAt, before);
         bytes_ += c.packed.back().bytes();
-        c.open->size = 0;
     }
+    writeFrom(id, 0);
     keepBound();
-    return open_[id] = c.open.get();
 }
 
 void Tape::keepBound()
@@ -68,7 +67,7 @@ void Tape::forgetOldest()
 std::size_t Tape::count(ChannelId id) const
 {
     const Channel& c = channels_[id];
-    return c.packed.size() * kChunkEdges + (c.open == nullptr ? 0 : c.open->size);
+    return c.packed.size() * kChunkEdges + openEdges(id).size();
 }
 
 const std::array<Edge, PackedEdges::kBlock>& Tape::unpacked(ChannelId id, std::size_t block) const
@@ -96,9 +95,10 @@ std::size_t Tape::copy(ChannelId id, std::size_t index, std::span<Edge, PackedEd
     const Channel& c = channels_[id];
     const std::size_t packed = c.packed.size() * kChunkEdges;
     if (index >= packed) {
-        const std::size_t left = c.open == nullptr ? 0 : c.open->size - std::min(index - packed, c.open->size);
-        const std::size_t count = std::min(left, out.size());
-        std::copy_n(c.open == nullptr ? nullptr : c.open->begin() + (index - packed), count, out.begin());
+        const std::span<const Edge> open = openEdges(id);
+        const std::span<const Edge> left = open.subspan(std::min(index - packed, open.size()));
+        const std::size_t count = std::min(left.size(), out.size());
+        std::copy_n(left.begin(), count, out.begin());
         return count;
     }
     const std::size_t within = index % kChunkEdges, skipped = within % PackedEdges::kBlock;
@@ -115,7 +115,8 @@ std::size_t Tape::after(ChannelId id, Time t) const
     const auto chunk = std::partition_point(c.packed.begin(), c.packed.end(), [&](const PackedEdges& k) { return k.lastAt() <= t; });
     if (chunk == c.packed.end()) {
         const std::size_t packed = c.packed.size() * kChunkEdges;
-        return c.open == nullptr ? packed : packed + static_cast<std::size_t>(std::partition_point(c.open->begin(), c.open->end(), later) - c.open->begin());
+        const std::span<const Edge> open = openEdges(id);
+        return packed + static_cast<std::size_t>(std::partition_point(open.begin(), open.end(), later) - open.begin());
     }
     const std::size_t block = static_cast<std::size_t>(chunk - c.packed.begin()) * (kChunkEdges / PackedEdges::kBlock) + chunk->blockOf(t);
     const auto& edges = unpacked(id, block);
@@ -219,7 +220,7 @@ void Tape::reopen(ChannelId id)
     }
     for (std::size_t b = 0; b < kChunkEdges / PackedEdges::kBlock; ++b)
         c.packed.back().block(b, std::span<Edge, PackedEdges::kBlock>(c.open->edges.data() + b * PackedEdges::kBlock, PackedEdges::kBlock));
-    c.open->size = kChunkEdges;
+    writeFrom(id, kChunkEdges);
     bytes_ -= c.packed.back().bytes();
     c.packed.pop_back();
 }
@@ -230,13 +231,12 @@ void Tape::dropAfter(Time t)
     for (ChannelId id = 0; id < channels_.size(); ++id) {
         Channel& c = channels_[id];
         for (;;) {
-            while (c.open != nullptr && c.open->size > 0 && c.open->last().at > t)
-                --c.open->size;
-            if (c.open == nullptr || c.open->size > 0 || c.packed.empty() || c.packed.back().lastAt() <= t)
+            while (!openEdges(id).empty() && openEdges(id).back().at > t)
+                --open_[id].next;
+            if (c.open == nullptr || !openEdges(id).empty() || c.packed.empty() || c.packed.back().lastAt() <= t)
                 break;
             reopen(id);
         }
-        open_[id] = c.open.get();
     }
 }
 
@@ -249,7 +249,7 @@ void Tape::clear()
         c.before = 2;
         c.beforeAt = {};
     }
-    std::fill(open_.begin(), open_.end(), nullptr);
+    std::fill(open_.begin(), open_.end(), Cursor{});
     bytes_ = 0;
     knownFrom_ = {};
 }

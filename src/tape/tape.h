@@ -46,10 +46,10 @@ public:
 
     void record(ChannelId id, const Edge& edge)
     {
-        Chunk* chunk = open_[id];
-        if (chunk == nullptr || chunk->size == kChunkEdges) [[unlikely]]
-            chunk = grow(id);
-        chunk->edges[chunk->size++] = edge;
+        Cursor& at = open_[id];
+        if (at.next == at.end) [[unlikely]]
+            grow(id);
+        *at.next++ = edge;
     }
 
     // Edges that are still remembered; the oldest has index 0.
@@ -60,6 +60,8 @@ public:
     std::size_t copy(ChannelId id, std::size_t index, std::span<Edge, PackedEdges::kBlock> out) const;
     // Index of the first edge after t; count() where there is none.
     [[nodiscard]] std::size_t after(ChannelId id, Time t) const;
+    // Another number: indices of edges may have become others. What is only added leaves them as they are.
+    [[nodiscard]] std::uint64_t generation() const { return generation_; }
     // What the channel showed at t; floating before anything is known.
     [[nodiscard]] State stateAt(ChannelId id, Time t) const;
     // The span from..to in `columns` equal parts.
@@ -124,7 +126,7 @@ public:
             std::string name = Archive::kLoading ? std::string() : channels_[i].name;
             ar(name);
             Channel& c = channels_[channel(name)];
-            std::uint64_t open = c.open == nullptr ? 0 : c.open->size;
+            std::uint64_t open = openEdges(channel(name)).size();
             ar(c.packed, c.before, c.beforeAt, open);
             if (open > kChunkEdges)
                 throw std::out_of_range("more edges than a chunk holds");
@@ -133,10 +135,9 @@ public:
                     bytes_ += k.bytes();
                 if (open > 0) {
                     c.open = std::make_unique<Chunk>();
-                    c.open->size = open;
                     bytes_ += sizeof(Chunk);
                 }
-                open_[channel(name)] = c.open.get();
+                writeFrom(channel(name), open);
             }
             for (std::uint64_t e = 0; e < open; ++e) {
                 Edge& edge = c.open->edges[e];
@@ -148,17 +149,15 @@ public:
     void dropAfter(Time t);
 
 private:
-    struct Chunk {
-        std::size_t size = 0;
-        union {
-            std::array<Edge, kChunkEdges> edges;  // the first `size` of them; the rest is not worth clearing
-        };
+    union Chunk {
+        std::array<Edge, kChunkEdges> edges;  // those up to its channel's cursor; the rest is not worth clearing
 
         Chunk() {}
-
-        [[nodiscard]] const Edge& last() const { return edges[size - 1]; }
-        [[nodiscard]] const Edge* begin() const { return edges.data(); }
-        [[nodiscard]] const Edge* end() const { return edges.data() + size; }
+    };
+    // Where a channel's next edge goes; both null, or both the end: it needs another chunk first. All of them lie together: they are what each edge looks at.
+    struct Cursor {
+        Edge* next = nullptr;
+        Edge* end = nullptr;
     };
     struct Channel {
         std::string name;
@@ -175,14 +174,25 @@ private:
         std::array<Edge, PackedEdges::kBlock> edges;
     };
 
-    Chunk* grow(ChannelId id);
+    void grow(ChannelId id);
+    // The channel's open chunk has so many edges.
+    void writeFrom(ChannelId id, std::size_t size)
+    {
+        Chunk* const chunk = channels_[id].open.get();
+        open_[id] = chunk == nullptr ? Cursor{} : Cursor{chunk->edges.data() + size, chunk->edges.data() + kChunkEdges};
+    }
+    [[nodiscard]] std::span<const Edge> openEdges(ChannelId id) const
+    {
+        const Chunk* const chunk = channels_[id].open.get();
+        return chunk == nullptr ? std::span<const Edge>() : std::span<const Edge>(chunk->edges.data(), open_[id].next);
+    }
     void forgetOldest();
     void keepBound();
     void reopen(ChannelId id);
     [[nodiscard]] const std::array<Edge, PackedEdges::kBlock>& unpacked(ChannelId id, std::size_t block) const;
 
     std::deque<Channel> channels_;
-    std::vector<Chunk*> open_;  // the chunk that each channel writes to, or null
+    std::vector<Cursor> open_;  // by channel
     std::map<std::string, ChannelId> byName_;
     std::size_t bound_;
     std::size_t bytes_ = 0;
