@@ -40,6 +40,56 @@ struct Naming {
 
 }  // namespace
 
+namespace {
+
+// Shares by columns, those of finer stretches where they have been found.
+struct Columns {
+    std::vector<std::string> names;  // by id
+    std::vector<tape::ShareLog::Part> parts;
+};
+
+Columns columnsOf(const Session& session, const Lookback& lookback, const std::string& chip, Time from, Time to, std::size_t count)
+{
+    const FunctionTimes::Shares recorded = session.functionTimes().columns(chip, from, to, count, session.behind());
+    if (recorded.names == nullptr)
+        return {};
+    Columns out{*recorded.names, {}};
+    const PastShares& past = lookback.shares();
+    const auto edge = [&](std::size_t c) { return from + Duration(static_cast<std::int64_t>(static_cast<__int128>((to - from).count()) * static_cast<std::int64_t>(c) / static_cast<std::int64_t>(count))); };
+    // Up to the end of the run where the window goes on beyond it.
+    const Time knownTo = past.knownTo() >= session.latest() ? kernel::kNever : past.knownTo();
+    std::size_t first = 0, last = count;
+    while (first < count && edge(first) < past.knownFrom())
+        ++first;
+    while (last > first && edge(last) > knownTo)
+        --last;
+    if (past.knownTo() <= past.knownFrom() || first >= last) {
+        out.parts = recorded.parts;
+        return out;
+    }
+    const FunctionTimes::Shares fine = past.times().columns(chip, from, to, count, false);
+    std::vector<std::uint16_t> idOf;
+    for (std::size_t i = 0; fine.names != nullptr && i < fine.names->size(); ++i) {
+        const auto there = std::find(out.names.begin(), out.names.end(), (*fine.names)[i]);
+        idOf.push_back(static_cast<std::uint16_t>(there - out.names.begin()));
+        if (there == out.names.end())
+            out.names.push_back((*fine.names)[i]);
+    }
+    const auto take = [&](const std::vector<tape::ShareLog::Part>& parts, std::size_t a, std::size_t b, bool isFine) {
+        for (tape::ShareLog::Part p : parts)
+            if (p.column >= a && p.column < b) {
+                p.id = isFine ? idOf[p.id] : p.id;
+                out.parts.push_back(p);
+            }
+    };
+    take(recorded.parts, 0, first, false);
+    take(fine.parts, first, last, true);
+    take(recorded.parts, last, count, false);
+    return out;
+}
+
+}  // namespace
+
 bool showsShares(const Window& window) { return window.to - window.from > Lookback::kLongest; }
 
 static FunctionShare named(const Naming& naming, const std::vector<std::string>& names, std::uint16_t id)
@@ -48,12 +98,14 @@ static FunctionShare named(const Naming& naming, const std::vector<std::string>&
 }
 
 // Those that had the most come first, so that they lie at the bottom, and stay there from column to column; when it did not run comes last.
-static void readShares(const Session& session, const std::string& chip, const Window& window, ReadLane& lane)
+static void readShares(const Session& session, const Lookback& lookback, const std::string& chip, const Window& window, ReadLane& lane)
 {
-    const auto [names, parts] = session.functionTimes().columns(chip, window.from, window.to, window.columns, session.behind());
-    if (names == nullptr || window.columns == 0)
+    if (window.columns == 0)
         return;
-    std::vector<Duration> sums(names->size());
+    const auto [names, parts] = columnsOf(session, lookback, chip, window.from, window.to, window.columns);
+    if (names.empty())
+        return;
+    std::vector<Duration> sums(names.size());
     for (const auto& p : parts)
         sums[p.id] += p.time;
     std::vector<std::uint16_t> order;
@@ -62,11 +114,11 @@ static void readShares(const Session& session, const std::string& chip, const Wi
             order.push_back(static_cast<std::uint16_t>(id));
     const auto rank = [&](std::uint16_t id) { return std::pair(id < chip::avr::CodeTime::kElsewhere, Duration{} - sums[id]); };
     std::stable_sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) { return rank(a) < rank(b); });
-    std::vector<std::uint16_t> place(names->size());
+    std::vector<std::uint16_t> place(names.size());
     const Naming naming(session, chip);
     for (std::size_t i = 0; i < order.size(); ++i) {
         place[order[i]] = static_cast<std::uint16_t>(i);
-        lane.functions.push_back(named(naming, *names, order[i]));
+        lane.functions.push_back(named(naming, names, order[i]));
         lane.functions.back().seconds = kernel::seconds(sums[order[i]]);
     }
     const double width = kernel::seconds(window.to - window.from) / static_cast<double>(window.columns);
@@ -88,7 +140,7 @@ void readFunctions(const Session& session, const Lookback& lookback, const std::
     }
     const FoundSpans* found = lookback.found({chip, {}});
     if (showsShares(window) || (found != nullptr && found->tooMany)) {
-        readShares(session, chip, window, lane);
+        readShares(session, lookback, chip, window, lane);
         if (lane.functions.empty())
             lane.trouble = session.functionTimes().listensTo(chip) ? std::string() : chip + " has no firmware";
         return;
@@ -139,9 +191,9 @@ std::vector<FunctionShare> functionsBetween(const Session& session, const Lookba
                 out.back().seconds = kernel::seconds(time);
             }
     } else {
-        const auto [names, parts] = session.functionTimes().columns(chip, from, to, 1, session.behind());
+        const auto [names, parts] = columnsOf(session, lookback, chip, from, to, 1);
         for (const auto& p : parts) {
-            out.push_back(named(naming, *names, p.id));
+            out.push_back(named(naming, names, p.id));
             out.back().seconds = kernel::seconds(p.time);
         }
     }

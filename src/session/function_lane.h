@@ -16,7 +16,8 @@ namespace bramix::session {
 
 void readFunctions(const Session& session, const Lookback& lookback, const std::string& chip, const Window& window, ReadLane& lane);
 
-// Who had how much of the time between two instants, the most first. Exact where the calls there are known one by one; else to within five milliseconds.
+// Who had how much of the time between two instants, the most first. Exact where the calls there are known one by one; else to within a column of the window that is looked at, or to
+// 20 ms where the past cannot be run again.
 [[nodiscard]] std::vector<FunctionShare> functionsBetween(const Session& session, const Lookback& lookback, const std::string& chip, Time from, Time to);
 
 }  // namespace bramix::session

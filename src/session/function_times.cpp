@@ -24,7 +24,7 @@ std::uint16_t numberOf(std::vector<std::string>& names, const std::string& name)
 
 }  // namespace
 
-void FunctionTimes::listen(bench::World& world, const std::map<std::string, const debug::Symbols*>& symbols)
+void FunctionTimes::listen(bench::World& world, const std::map<std::string, const debug::Symbols*>& symbols, kernel::Duration stretch)
 {
     for (bench::World::ChipUnit& unit : world.chips()) {
         const auto known = symbols.find(unit.id);
@@ -46,12 +46,12 @@ void FunctionTimes::listen(bench::World& world, const std::map<std::string, cons
         for (std::size_t word = 0; word < partAt.size(); ++word)
             if (map.at[word] < numbers.size())
                 partAt[word] = numbers[map.at[word]];
-        ear->time = std::make_unique<CodeTime>(std::move(partAt), log.names.size(), unit.chip->stretchOfCodeTime(),
+        ear->time = std::make_unique<CodeTime>(std::move(partAt), log.names.size(), 1,
                                                [e = ear.get()](std::int64_t from, std::int64_t to, std::span<const kernel::Share> shares) {
                                                    const kernel::ClockDomain& clock = e->chip->clock();
                                                    e->log->add(clock.timeOf({from}), clock.timeOf({to}), shares);
                                                });
-        unit.chip->tellCodeTime(ear->time.get());
+        unit.chip->tellCodeTime(ear->time.get(), stretch);
         // Of a core that waits for its clock after a reset it has been told already.
         const chip::avr::Cpu& cpu = unit.chip->cpu();
         if (!log.shares.empty() && log.shares.end() == unit.chip->now())

@@ -31,8 +31,8 @@ public:
         }
     };
 
-    // Listens to the chips of a world that have firmware, from now on. The world must outlive the listening.
-    void listen(bench::World& world, const std::map<std::string, debug::Symbols const*>& symbols);
+    // Listens to the chips of a world that have firmware, from now on, in stretches so long. The world must outlive the listening.
+    void listen(bench::World& world, const std::map<std::string, debug::Symbols const*>& symbols, kernel::Duration stretch = chip::avr::Chip::kUsualStretch);
     // What is under way is told to its end; nobody is listened to any more. Before the world goes, and after firmware has been replaced.
     void stop();
 

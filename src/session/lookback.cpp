@@ -61,7 +61,15 @@ struct Lookback::Pass {
     FoundSpans& functionsFound() { return found[std::string()]; }
 };
 
-Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), closer_(session, catalogue), volts_(session, catalogue), longVolts_(session, catalogue), metered_(session, catalogue) {}
+Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), closer_(session, catalogue), volts_(session, catalogue), longVolts_(session, catalogue), metered_(session, catalogue), shares_(session, catalogue) {}
+
+void Lookback::wantShares(Time from, Time to, Duration column)
+{
+    if (column <= Duration{} || column >= chip::avr::Chip::kUsualStretch || (running_ && to >= session_.world().now()))
+        shares_.rest();
+    else
+        shares_.want(from, to, column);
+}
 
 void Lookback::wantVolts(const std::vector<bench::PinRef>& pins, Time from, Time to, bool atPresent)
 {
@@ -172,7 +180,7 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
 
 bool Lookback::busy() const
 {
-    return values_.busy() || closer_.busy() || volts_.busy() || longVolts_.busy() || metered_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
+    return values_.busy() || closer_.busy() || volts_.busy() || longVolts_.busy() || metered_.busy() || shares_.busy() || std::any_of(passes_.begin(), passes_.end(), [this](const auto& p) { return !p.second->ended && p.second->at < to_; });
 }
 
 Time Lookback::knownTo(const std::string& chip) const
@@ -451,6 +459,7 @@ bool Lookback::work(std::chrono::steady_clock::duration budget)
     changed = volts_.work(budget) || changed;
     changed = longVolts_.work(budget) || changed;
     changed = metered_.work(budget) || changed;
+    changed = shares_.work(budget) || changed;
     for (auto& [chip, pass] : passes_) {
         if (pass->ended || pass->at >= to_)
             continue;

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "debug/pin_table.h"
+#include "session/past_shares.h"
 #include "session/past_values.h"
 #include "session/past_volts.h"
 #include "session/session.h"
@@ -67,6 +68,10 @@ public:
     // Variables of long windows, and those of which a shorter one has too many values.
     [[nodiscard]] const PastValues& values() const { return *shown_; }
 
+    // Functions of a window that is shown in columns are to be told apart in each of them, where that is finer than was recorded; `column` zero: none are shown.
+    void wantShares(Time from, Time to, Duration column);
+    [[nodiscard]] const PastShares& shares() const { return shares_; }
+
     // A chip right before an instruction of its.
     struct Scene {
         std::vector<debug::Frame> frames;  // who had called whom, the innermost first
@@ -106,6 +111,7 @@ private:
     PastValues values_, closer_;        // of the longest window there was, and of a small part of it that shows more
     const PastValues* shown_ = &values_;
     PastVolts volts_, longVolts_, metered_;  // on the tape, in short windows and in long ones, and right before the present
+    PastShares shares_;
     bool running_ = false;
     Time from_{}, to_{};
     std::uint64_t course_ = 0;  // of the session, to which what was found belongs

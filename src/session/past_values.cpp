@@ -1,6 +1,7 @@
 #include "session/past_values.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "debug/local_stops.h"
@@ -46,8 +47,9 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     to_ = to;
     // Some dozen times in each column.
     constexpr std::int64_t kLooks = 50'000;
-    constexpr Duration kOftenest = std::chrono::microseconds(10), kRarest = std::chrono::milliseconds(1);
-    looked_ = std::clamp(span / kLooks, kOftenest, kRarest);
+    constexpr std::array<Duration, 7> kOften{std::chrono::microseconds(10), std::chrono::microseconds(20), std::chrono::microseconds(50), std::chrono::microseconds(100), std::chrono::microseconds(200), std::chrono::microseconds(500), std::chrono::milliseconds(1)};
+    const auto rarer = std::upper_bound(kOften.begin(), kOften.end(), span / kLooks);
+    looked_ = rarer == kOften.begin() ? kOften.front() : *std::prev(rarer);
     pieces_ = 0;
     way_.again();
     stands_ = ended_ = false;

@@ -208,7 +208,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
     lane.trouble = found->trouble;
     lane.knownTo = values.knownTo();
     if (found->moves)
-        lane.lines = fmt::format("{}, every {}", wish.first, kernel::formatQuantity(kernel::seconds(found->looked), kernel::Unit::second));
+        lane.lines = fmt::format("{}, each {}", wish.first, kernel::formatQuantity(kernel::seconds(found->looked), kernel::Unit::second));
     constexpr std::size_t kFew = 300;
     const auto& entries = found->values.entries();
     const auto [first, last] = found->values.between(window.from, window.to);
@@ -411,6 +411,12 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
             measured.push_back(spec->pins[0]);
     lookback.want(wishes, window.from, window.to);
     lookback.wantVolts(measured, window.from, window.to, false);
+    const bool showsColumns = std::any_of(lanes.begin(), lanes.end(), [&](const std::string& text) {
+        const auto spec = parseLane(text);
+        const FoundSpans* found = spec && spec->kind == LaneSpec::Kind::functions ? lookback.found({spec->chip, {}}) : nullptr;
+        return spec && spec->kind == LaneSpec::Kind::functions && (showsShares(window) || (found != nullptr && found->tooMany));
+    });
+    lookback.wantShares(window.from, window.to, showsColumns && window.columns > 0 ? (window.to - window.from) / static_cast<std::int64_t>(window.columns) : Duration{});
     for (const std::string& text : lanes) {
         const auto spec = parseLane(text);
         if (spec && (spec->kind == LaneSpec::Kind::pin || spec->kind == LaneSpec::Kind::group))
@@ -429,7 +435,7 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
         const bool shares = spec && spec->kind == LaneSpec::Kind::functions && showsShares(window);
         if (shares) {
             const auto [count, end] = session.functionTimes().known(spec->chip);
-            items = end >= window.to ? UINT64_MAX - session.course() : count;
+            items = lookback.shares().busy() ? ++looks_ : end >= window.to ? UINT64_MAX - session.course() - lookback.shares().searches() : count + lookback.shares().searches();
         }
         Kept& kept = kept_[text];
         const bool moves = spec && (spec->kind == LaneSpec::Kind::volts || spec->kind == LaneSpec::Kind::capture || (spec->kind == LaneSpec::Kind::functions && !shares) || spec->kind == LaneSpec::Kind::variable || window.to > session.world().now());

@@ -93,6 +93,7 @@ private:
         std::shared_ptr<const ReadLane> lane;
     };
     std::map<std::string, Kept> kept_;
+    std::uint64_t looks_ = 0;
 };
 
 // In a list of lanes: all those that a bench has by itself (usual_lanes.h).

@@ -211,8 +211,9 @@ void Chip::powerChanged(std::int64_t cycle)
     }
 }
 
-void Chip::tellCodeTime(CodeTime* to)
+void Chip::tellCodeTime(CodeTime* to, kernel::Duration stretch)
 {
+    codeTimeStretch_ = stretch;
     cpu_.tellCodeTime(to);
     if (to == nullptr)
         return;

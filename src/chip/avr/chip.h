@@ -132,13 +132,15 @@ public:
     // Ends the run at each reset of the chip from inside or outside.
     void stopAtResets(bool stop) { stopAtReset_ = stop; }
     void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
-    // Which part of the code has the time, from now on (code_time.h); null: no more. Five milliseconds are a stretch, but of a slow clock so many cycles.
-    void tellCodeTime(CodeTime* to);
+    // Which part of the code has the time, from now on (code_time.h), in stretches about so long; null: no more.
+    void tellCodeTime(CodeTime* to, kernel::Duration stretch = kUsualStretch);
+    static constexpr kernel::Duration kUsualStretch = std::chrono::milliseconds(20);
+    // In cycles of its clock, or of another one.
     [[nodiscard]] std::int64_t stretchOfCodeTime() const { return stretchOfCodeTime(clock_.hz()); }
-    [[nodiscard]] static std::int64_t stretchOfCodeTime(std::uint64_t hz)
+    [[nodiscard]] std::int64_t stretchOfCodeTime(std::uint64_t hz) const
     {
-        constexpr std::int64_t kShortest = 4096;
-        return std::max(static_cast<std::int64_t>(hz / 200), kShortest);
+        constexpr std::int64_t kFewest = 64;
+        return std::max(static_cast<std::int64_t>(static_cast<double>(hz) * kernel::seconds(codeTimeStretch_)), kFewest);
     }
     [[nodiscard]] const InterruptCount& interruptCount(std::uint8_t vector) const { return interruptCounts_[vector]; }
     [[nodiscard]] std::uint64_t pendingInterrupts() const { return pending_; }
@@ -304,6 +306,7 @@ private:
     std::array<InterruptCount, 64> interruptCounts_{};
     std::uint64_t interruptStops_ = 0;
     bool stopAtReset_ = false;
+    kernel::Duration codeTimeStretch_ = kUsualStretch;
     std::uint64_t flags_ = 0;           // vectors whose flag is set, as last told
     std::uint64_t badVectors_ = 0;      // vectors whose handler has been looked at
     bool inReset_ = false;
