@@ -109,7 +109,7 @@ const tape::Waveform* Lookback::voltage(const bench::PinRef& pin, Time from, Tim
         if (covers(w, from, to))
             return w;
     // Nothing has all of it yet.
-    for (const PastVolts* past : {first, const_cast<const PastVolts*>(isLong ? &volts_ : &longVolts_), &metered_})
+    for (const PastVolts* past : {first, isLong ? &volts_ : &longVolts_, &metered_})
         if (const tape::Waveform* found = past->of(pin); found != nullptr && !found->empty() && found->knownFrom() <= to && found->knownTo() >= from && (own == nullptr || own->empty() || own->knownFrom() > found->knownFrom() || own->knownTo() < from))
             return found;
     return own;

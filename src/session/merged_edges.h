@@ -38,9 +38,9 @@ public:
         if (l.at == kernel::kNever)
             return false;
         line = best;
-        edge = l.edges[l.read];
-        if (++l.read < l.have)
-            l.at = l.edges[l.read].at;
+        edge = *l.read;
+        if (++l.read != l.have)
+            l.at = l.read->at;
         else
             fill(l);
         return true;
@@ -49,7 +49,7 @@ public:
     {
         std::size_t sum = 0;
         for (const Line& l : lines_)
-            sum += l.end - l.next + l.have - l.read;
+            sum += l.end - l.next + static_cast<std::size_t>(l.have - l.read);
         return sum;
     }
 
@@ -57,8 +57,9 @@ private:
     struct Line {
         tape::ChannelId channel = UINT32_MAX;
         std::size_t next = 0, end = 0;  // to be fetched
-        std::size_t read = 0, have = 0;
-        Time at = kernel::kNever;       // of the edge that is next
+        const tape::Edge* read = nullptr;  // the next of a block, up to `have`
+        const tape::Edge* have = nullptr;
+        Time at = kernel::kNever;          // of the edge that is next
         std::unique_ptr<tape::Edge[]> edges;  // room for a block
     };
     // As most decoders have.
@@ -89,17 +90,18 @@ private:
     }
     void fill(Line& l)
     {
-        l.read = 0;
         if (l.next < l.end && l.edges == nullptr)
             l.edges = std::make_unique_for_overwrite<tape::Edge[]>(tape::PackedEdges::kBlock);
-        l.have = l.next < l.end ? std::min(tape_.copy(l.channel, l.next, std::span<tape::Edge, tape::PackedEdges::kBlock>(l.edges.get(), tape::PackedEdges::kBlock)), l.end - l.next) : 0;
-        l.next += l.have;
-        l.at = l.have > 0 ? l.edges[0].at : kernel::kNever;
+        const std::size_t have = l.next < l.end ? std::min(tape_.copy(l.channel, l.next, std::span<tape::Edge, tape::PackedEdges::kBlock>(l.edges.get(), tape::PackedEdges::kBlock)), l.end - l.next) : 0;
+        l.next += have;
+        l.read = l.edges.get();
+        l.have = l.read + have;
+        l.at = have > 0 ? l.read->at : kernel::kNever;
     }
     // Of two at one instant.
     [[nodiscard]] bool comesFirst(std::size_t a, std::size_t b) const
     {
-        const auto falls = [this](std::size_t line) { return lines_[line].edges[lines_[line].read].state == 0; };
+        const auto falls = [this](std::size_t line) { return lines_[line].read->state == 0; };
         return (a == clock_ && falls(a)) || (b == clock_ && !falls(b));
     }
 

@@ -588,10 +588,19 @@ void Session::edge(bench::NetId net, bench::NetState state, Time at, bench::Caus
 {
     if (building_)
         return;
+    // As a rule there is the tape alone.
+    if (listener_ != nullptr || vcd_ != nullptr || !decodersOfNet_.empty()) [[unlikely]]
+        return edgeHeard(net, state, at, cause);
+    if (options_.record && !knows(at)) [[likely]]
+        tape_.record(channelOfNet_[static_cast<std::size_t>(net)], {at, cause.code, static_cast<std::uint16_t>(cause.actor), static_cast<tape::State>(state)});
+}
+
+void Session::edgeHeard(bench::NetId net, bench::NetState state, Time at, bench::Cause cause)
+{
     const auto index = static_cast<std::size_t>(net);
     if (listener_ != nullptr)
         listener_->edgeSeen(net, state, at);
-    if (options_.record && !knows(at)) [[likely]]
+    if (options_.record && !knows(at))
         tape_.record(channelOfNet_[index], {at, cause.code, static_cast<std::uint16_t>(cause.actor), static_cast<tape::State>(state)});
     if (vcd_ != nullptr)
         for (const std::uint32_t signal : vcdOfNet_[index])
@@ -624,6 +633,15 @@ void Session::interrupt(std::size_t chip, std::uint8_t vector, Time at)
     Interrupts& i = interrupts_[chip];
     if (vector == 0 && i.runs == 0)
         return;  // a RETI that no interrupt asked for
+    if ((vector != 0) == (i.runs != 0) || !i.outer.empty()) [[unlikely]]
+        return interruptInAnother(i, vector, at);
+    i.runs = vector;
+    tape_.record(i.channel, {at, UINT32_MAX, i.actor, vector});
+}
+
+// It begins in another one, or ends there.
+void Session::interruptInAnother(Interrupts& i, std::uint8_t vector, Time at)
+{
     if (vector != 0 && i.runs != 0)
         i.outer.push_back(i.runs);
     i.runs = vector;

@@ -197,6 +197,13 @@ public:
 private:
     Session(const bench::Catalogue& catalogue, const SessionOptions& options);
 
+    struct Interrupts {
+        tape::ChannelId channel = UINT32_MAX;
+        std::uint16_t actor = UINT16_MAX;
+        std::uint8_t runs = 0;                // the vector; 0: none
+        std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
+    };
+
     [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
     void takeWorld(std::unique_ptr<bench::World> world);
     void readSymbols();
@@ -208,6 +215,8 @@ private:
     void piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) override;
     void attachProbes();
     void edge(bench::NetId net, bench::NetState state, Time at, bench::Cause cause) override;
+    void edgeHeard(bench::NetId net, bench::NetState state, Time at, bench::Cause cause);
+    void interruptInAnother(Interrupts& i, std::uint8_t vector, Time at);
     void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) override;
     void finding(const Finding& finding) override;
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
@@ -241,12 +250,6 @@ private:
     std::unique_ptr<tape::VcdWriter> vcd_;
     std::vector<std::vector<std::pair<tape::Decoder*, std::size_t>>> decodersOfNet_;  // empty where there are none; decoder and role
     std::vector<tape::ChannelId> channelOfNet_;
-    struct Interrupts {
-        tape::ChannelId channel = UINT32_MAX;
-        std::uint16_t actor = UINT16_MAX;
-        std::uint8_t runs = 0;                // the vector; 0: none
-        std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
-    };
     std::vector<Interrupts> interrupts_;               // by chip
     std::unique_ptr<bench::World> world_;
     std::map<std::string, Program> programs_;

@@ -22,6 +22,13 @@ ChannelId Tape::find(const std::string& name) const
     return found == byName_.end() ? UINT32_MAX : found->second;
 }
 
+// Of a chunk.
+void Tape::recordFirst(ChannelId id, Edge edge)
+{
+    grow(id);
+    *open_[id].next++ = edge;
+}
+
 void Tape::grow(ChannelId id)
 {
     Channel& c = channels_[id];

@@ -48,7 +48,7 @@ public:
     {
         Cursor& at = open_[id];
         if (at.next == at.end) [[unlikely]]
-            grow(id);
+            return recordFirst(id, edge);
         *at.next++ = edge;
     }
 
@@ -174,6 +174,7 @@ private:
         std::array<Edge, PackedEdges::kBlock> edges;
     };
 
+    void recordFirst(ChannelId id, Edge edge);
     void grow(ChannelId id);
     // The channel's open chunk has so many edges.
     void writeFrom(ChannelId id, std::size_t size)

@@ -280,6 +280,58 @@ int main(void) { for (;;) GPIOR0 = mean(5); }
         QVERIFY(look.busy());
     }
 
+    // A voltage over a long time, held against short parts of it; zooming in and out begins neither anew, and zoomed in nothing is left out.
+    void voltagesAtAnyLength()
+    {
+        QVERIFY(bench_.build({"-Os"}, "#include <avr/io.h>\nint main(void) { DDRB = 2; OCR1A = 60; TCCR1A = 0x81; TCCR1B = 2; for (;;) { } }\n"));
+        const std::string more = "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[part]]\nid = \"c\"\nkind = \"capacitor\"\nset = { capacitance = \"100n\" }\n"
+                                 "[[part]]\nid = \"dial\"\nkind = \"potentiometer\"\n"
+                                 "[[wire]]\nends = [\"mcu.PB1\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"c.1\"]\n[[wire]]\nends = [\"c.2\", \"mcu.GND\"]\n"
+                                 "[[wire]]\nends = [\"dial.A\", \"mcu.5V\"]\n[[wire]]\nends = [\"dial.B\", \"mcu.GND\"]\n[[wire]]\nends = [\"dial.W\", \"mcu.PC0\"]\n";
+        const std::vector<bench::PinRef> pins{{"c", "1"}, {"mcu", "PC0"}};
+        const auto s = bench_.open(more);
+        QVERIFY(s != nullptr);
+        for (int i = 1; i <= 10; ++i) {
+            s->advance(Time(2500ms * i));
+            QVERIFY(s->setControl("dial", "position", i / 10.0).has_value());
+        }
+        s->advance(Time(26s));
+        const auto before = stateOf(*s);
+        Lookback look(*s, bench_.catalogue);
+        look.wantVolts(pins, Time{}, s->latest(), false);
+        QVERIFY(look.busy() && look.seeksVolts());
+        // What has been found by now is shown.
+        (void)look.work(20ms);
+        const tape::Waveform* early = look.voltage(pins[0], Time{}, s->latest());
+        QVERIFY(early != nullptr && !early->empty() && early->knownTo() < s->latest());
+        finishLooking(look);
+        QVERIFY(stateOf(*s) == before);
+        const tape::Waveform* all = look.voltage(pins[0], Time{}, s->latest());
+        QVERIFY(all != nullptr && all->knownFrom() == Time{} && all->knownTo() >= s->latest() && all->size() <= PastVolts::kMostPoints);
+        QVERIFY(all->exactFrom() > Time(1s));  // it had to be thinned
+        const auto wide = all->measure(Time(1s), Time(26s));
+        kernel::Random random(4, "windows");
+        for (int i = 0; i < 5; ++i) {
+            const Time from = Time(1s) + std::chrono::milliseconds(random.below(20'000)), to = from + 200ms;
+            look.wantVolts(pins, from, to, false);
+            finishLooking(look);
+            for (const bench::PinRef& pin : pins) {
+                const tape::Waveform* near = look.voltage(pin, from, to);
+                QVERIFY(near != nullptr && near->exactFrom() <= from && near->knownFrom() <= from && near->knownTo() >= to);
+                const tape::Waveform* far = look.voltage(pin, Time{}, s->latest());
+                QVERIFY(far != nullptr && far->knownTo() >= s->latest());
+                const auto a = near->measure(from, to), b = far->measure(from, to);
+                QVERIFY2(a && b && std::fabs(a->mean - b->mean) < 2e-3 && std::fabs(a->least - b->least) < 0.02 && std::fabs(a->most - b->most) < 0.02, qPrintable(QString("%1: %2 %3 %4, %5 %6 %7").arg(pin.text().c_str()).arg(a->mean).arg(a->least).arg(a->most).arg(b->mean).arg(b->least).arg(b->most)));
+            }
+            // The pulse's own measure: 60 of 255, filtered.
+            const auto pulse = look.voltage(pins[0], from, to)->measure(from, to);
+            QVERIFY(std::fabs(pulse->mean - 5.0 * 60 / 255) < 0.02 && pulse->period && std::fabs(*pulse->period * 1e6 - 255) < 1.5);
+        }
+        QVERIFY(std::fabs(wide->mean - 5.0 * 60 / 255) < 0.02);
+        look.wantVolts(pins, Time{}, s->latest(), false);
+        QVERIFY(!look.busy());
+    }
+
     // What a hand does in the midst of the stretch comes at its instant there too, whether the chip works or sleeps: the state is the bench's own, bit for bit.
     void whatComesFromOutsideComesAtItsInstant()
     {
