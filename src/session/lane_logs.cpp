@@ -105,6 +105,8 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     Time before = at_;
     const std::size_t last = heard_ + std::min(mostEdges, SIZE_MAX - heard_);
     std::size_t pause = std::min(last, heardAtMark_ + kMarkEvery);
+    tape::Decoder& decoder = *decoder_;
+    std::size_t* const next = next_.data();
     while (edges.take(role, edge)) {
         // Edges of one instant stay together.
         if (heard_ >= pause && edge.at > before) {
@@ -119,8 +121,8 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
         }
         before = edge.at;
         ++heard_;
-        ++next_[role];
-        session::hear(*decoder_, role, edge);
+        ++next[role];
+        session::hear(decoder, role, edge);
     }
     at_ = to;
     decoder_->out = nullptr;

@@ -208,7 +208,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
     lane.trouble = found->trouble;
     lane.knownTo = values.knownTo();
     if (found->moves)
-        lane.lines = fmt::format("{}, each {}", wish.first, kernel::formatQuantity(kernel::seconds(found->looked), kernel::Unit::second));
+        lane.every = found->looked;
     constexpr std::size_t kFew = 300;
     const auto& entries = found->values.entries();
     const auto [first, last] = found->values.between(window.from, window.to);
@@ -447,7 +447,11 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
                 switch (spec->kind) {
                 case LaneSpec::Kind::pin: case LaneSpec::Kind::group: break;
                 case LaneSpec::Kind::functions: readFunctions(session, lookback, spec->chip, window, lane); break;
-                case LaneSpec::Kind::variable: readVariable(lookback, *spec, window, lane); break;
+                case LaneSpec::Kind::variable:
+                    readVariable(lookback, *spec, window, lane);
+                    if (lane.every > Duration{})
+                        lane.lines = fmt::format("{}each {}", session.world().chips().size() > 1 ? spec->chip + ", " : std::string(), kernel::formatQuantity(kernel::seconds(lane.every), kernel::Unit::second));
+                    break;
                 case LaneSpec::Kind::decoded: readDecoded(session, text, *spec, window, lane); break;
                 case LaneSpec::Kind::volts: readVolts(lookback, *spec, window, lane); break;
                 case LaneSpec::Kind::value: readValue(session, *spec, window, lane); break;

@@ -68,6 +68,7 @@ struct ReadLane {
     };
     std::vector<FunctionShare> functions;
     std::vector<Share> shares;
+    Duration every{};                         // of a variable that moves by itself: how often it was looked at; else zero
     Time knownTo = kernel::kNever;            // what is being looked for still is known up to here
 };
 

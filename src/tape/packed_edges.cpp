@@ -83,9 +83,11 @@ PackedEdges::PackedEdges(std::span<const Edge> edges, Time beforeAt, State befor
     widths_.add(before, edges[0].at - beforeAt);
     Dictionary<Kind, kMostKinds> dictionary;
     dictionary.none().since = -1;
-    // As a rule what came after one like the last comes again: then it need not be looked for, and its width has been counted.
-    std::array<std::uint16_t, kMostKinds> follower;  // NOLINT: filled at once
-    follower.fill(kMostKinds);
+    // As a rule what came after one like the last comes again, or what came the time before: then it need not be looked for, and its width has been counted.
+    struct Followers {
+        std::uint16_t last = kMostKinds, before = kMostKinds;
+    };
+    std::array<Followers, kMostKinds> followers{};
     std::array<std::uint8_t, kEdges> numbers;  // NOLINT: written before it is read
     // The first of all has its time from its mark.
     std::size_t number = dictionary.number({0, edges[0].code, edges[0].actor, edges[0].state});
@@ -94,15 +96,19 @@ PackedEdges::PackedEdges(std::span<const Edge> edges, Time beforeAt, State befor
     for (; i < kEdges; ++i) {
         const Edge& e = edges[i];
         const std::int64_t since = (e.at - edges[i - 1].at).count();
-        std::uint16_t& next = follower[number];
-        if (const Kind& k = dictionary[next]; k.since != since || k.code != e.code || k.actor != e.actor || k.state != e.state) {
-            widths_.add(edges[i - 1].state, Duration(since));
-            const std::size_t found = dictionary.number({since, e.code, e.actor, e.state});
-            if (found == kMostKinds)
-                break;
-            next = static_cast<std::uint16_t>(found);
+        const auto is = [&](const Kind& k) { return k.since == since && k.code == e.code && k.actor == e.actor && k.state == e.state; };
+        Followers& next = followers[number];
+        if (!is(dictionary[next.last])) {
+            std::swap(next.last, next.before);
+            if (!is(dictionary[next.last])) {
+                widths_.add(edges[i - 1].state, Duration(since));
+                const std::size_t found = dictionary.number({since, e.code, e.actor, e.state});
+                if (found == kMostKinds)
+                    break;
+                next.last = static_cast<std::uint16_t>(found);
+            }
         }
-        number = next;
+        number = next.last;
         numbers[i] = static_cast<std::uint8_t>(number);
     }
     if (i == kEdges) {
