@@ -57,7 +57,8 @@ bool PastShares::work(std::chrono::steady_clock::duration budget)
     const Time before = past.world().now();
     past.goOn(to_, until);
     known_ = std::max(known_, std::min(past.world().now(), to_));
-    ended_ = ended_ || past.world().faulted() || (known_ < to_ && past.world().now() == before);
+    // It stands for good where it had time left, and did not go on.
+    ended_ = ended_ || past.world().faulted() || (known_ < to_ && past.world().now() == before && std::chrono::steady_clock::now() < until);
     return true;
 }
 

@@ -60,14 +60,15 @@ bool PastVolts::work(std::chrono::steady_clock::duration budget)
     way_.past().goOn(to_, until);
     way_.past().world().flushProbes();
     known_ = std::max(known_, way_.past().world().now());
-    ended_ = ended_ || way_.past().world().faulted() || (known_ < to_ && way_.past().world().now() == before);
+    // It stands for good where it had time left, and did not go on.
+    ended_ = ended_ || way_.past().world().faulted() || (known_ < to_ && way_.past().world().now() == before && std::chrono::steady_clock::now() < until);
     return true;
 }
 
 const tape::Waveform* PastVolts::of(const bench::PinRef& pin) const
 {
     const auto found = waveforms_.find(pin);
-    return found == waveforms_.end() ? nullptr : &found->second;
+    return found == waveforms_.end() || course_ != session_.course() ? nullptr : &found->second;
 }
 
 void PastVolts::piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant)

@@ -26,7 +26,7 @@ public:
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
     [[nodiscard]] bool busy() const { return !resting_ && !ended_ && !waveforms_.empty() && known_ < to_; }
-    // What has been found by now; null where it was not wanted.
+    // What has been found by now; null where it was not wanted, or the run has taken another course since.
     [[nodiscard]] const tape::Waveform* of(const bench::PinRef& pin) const;
 
 private:

@@ -330,6 +330,14 @@ int main(void) { for (;;) GPIOR0 = mean(5); }
         QVERIFY(std::fabs(wide->mean - 5.0 * 60 / 255) < 0.02);
         look.wantVolts(pins, Time{}, s->latest(), false);
         QVERIFY(!look.busy());
+        // On another course what was found is of no use.
+        QVERIFY(s->goTo(Time(5s)).has_value() && s->setControl("dial", "position", 0.9).has_value());
+        s->advance(Time(7s));
+        QVERIFY(look.voltage(pins[1], Time(6s), Time(6200ms)) == nullptr);
+        look.wantVolts(pins, Time(6s), Time(6200ms), false);
+        QVERIFY(look.busy());
+        finishLooking(look);
+        QVERIFY(std::fabs(look.voltage(pins[1], Time(6s), Time(6200ms))->measure(Time(6s), Time(6200ms))->mean - 0.5) < 0.02);
     }
 
     // What a hand does in the midst of the stretch comes at its instant there too, whether the chip works or sleeps: the state is the bench's own, bit for bit.
