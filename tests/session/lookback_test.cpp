@@ -301,8 +301,11 @@ int main(void) { for (;;) GPIOR0 = mean(5); }
         look.wantVolts(pins, Time{}, s->latest(), false);
         QVERIFY(look.busy() && look.seeksVolts());
         // What has been found by now is shown.
-        (void)look.work(20ms);
-        const tape::Waveform* early = look.voltage(pins[0], Time{}, s->latest());
+        const tape::Waveform* early = nullptr;
+        for (int i = 0; i < 1000 && (early == nullptr || early->empty()); ++i) {
+            (void)look.work(1ms);
+            early = look.voltage(pins[0], Time{}, s->latest());
+        }
         QVERIFY(early != nullptr && !early->empty() && early->knownTo() < s->latest());
         finishLooking(look);
         QVERIFY(stateOf(*s) == before);
