@@ -1,6 +1,7 @@
 #include "debug/function_map.h"
 
 #include <algorithm>
+#include <cstdlib>
 
 #include "chip/avr/isa.h"
 
@@ -29,6 +30,15 @@ FunctionMap::FunctionMap(const Symbols& symbols, std::span<const std::uint16_t> 
             if (at[w] == kNone || names[at[w]] == "__vectors")
                 at[w] = of(i.target);
     }
+}
+
+std::string_view handledBy(const chip::avr::ChipTable& chip, const std::string& function)
+{
+    constexpr std::string_view kVector = "__vector_";
+    if (!function.starts_with(kVector))
+        return {};
+    const std::size_t number = std::strtoul(function.c_str() + kVector.size(), nullptr, 10);
+    return number < chip.vectors.size() ? chip.vectors[number].name : std::string_view();
 }
 
 }  // namespace bramix::debug

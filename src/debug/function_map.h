@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "chip/avr/table.h"
@@ -24,5 +25,8 @@ struct FunctionMap {
 
     [[nodiscard]] std::uint16_t of(std::uint32_t word) const { return word < at.size() ? at[word] : kNone; }
 };
+
+// The interrupt, as the chip's documents name it, of which a function is the handler ("TIMER1_COMPA" of __vector_11); empty where it is none.
+[[nodiscard]] std::string_view handledBy(const chip::avr::ChipTable& chip, const std::string& function);
 
 }  // namespace bramix::debug

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "debug/function_map.h"
 #include "session/function_times.h"
 
 namespace bramix::session {
@@ -30,11 +31,7 @@ struct Naming {
     // Empty where it is no handler.
     [[nodiscard]] std::string_view interrupt(const std::string& function) const
     {
-        constexpr std::string_view kVector = "__vector_";
-        if (table == nullptr || !function.starts_with(kVector))
-            return {};
-        const std::size_t number = std::strtoul(function.c_str() + kVector.size(), nullptr, 10);
-        return number < table->vectors.size() ? table->vectors[number].name : std::string_view();
+        return table == nullptr ? std::string_view() : debug::handledBy(*table, function);
     }
 };
 

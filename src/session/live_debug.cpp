@@ -1,6 +1,7 @@
 // What the debugger's views see of the chip that is looked at.
 #include <algorithm>
 
+#include "debug/function_map.h"
 #include "session/live_session.h"
 
 namespace bramix::session {
@@ -209,7 +210,9 @@ void LiveSession::fillCounts(CountPicture& out) const
         }
     }
     for (auto& [f, row] : rows) {
-        row.name = f < 0 ? "(no function)" : symbols.functions()[static_cast<std::size_t>(f)].name;
+        const std::string name = f < 0 ? "(no function)" : symbols.functions()[static_cast<std::size_t>(f)].name;
+        const std::string_view handler = debug::handledBy(*session_->world().chips()[index].table, name);
+        row.name = handler.empty() ? name : std::string(handler);
         out.functions.push_back(row);
     }
     std::sort(out.functions.begin(), out.functions.end(), [](const auto& a, const auto& b) { return a.cycles > b.cycles; });

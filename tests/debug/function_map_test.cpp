@@ -58,6 +58,9 @@ private slots:
             if (const std::uint16_t f = map.of(2 * v); f != FunctionMap::kNone && map.names[f] == "__vector_" + std::to_string(v))
                 ++handlers;
         QVERIFY(handlers >= 1);
+        // Table 12-6 of the ATmega328P's datasheet.
+        QVERIFY(handledBy(*chip::avr::findChip("atmega328p"), "__vector_11") == "TIMER1_COMPA" && handledBy(*chip::avr::findChip("atmega328p"), "__vector_18") == "USART_RX");
+        QVERIFY(handledBy(*chip::avr::findChip("atmega328p"), "__vectors").empty() && handledBy(*chip::avr::findChip("atmega328p"), "__vector_99").empty() && handledBy(*chip::avr::findChip("atmega328p"), "main").empty());
     }
 };
 
