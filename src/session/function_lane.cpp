@@ -35,10 +35,6 @@ struct Naming {
     }
 };
 
-}  // namespace
-
-namespace {
-
 // Shares by columns, those of finer stretches where they have been found.
 struct Columns {
     std::vector<std::string> names;  // by id

@@ -2,12 +2,16 @@
 // Tested by tests/session/lookback_test.cpp and tests/session/debugger_test.cpp.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 
 #include "session/debugger.h"
 
 namespace bramix::session {
+
+// A value of several bytes that is half stored stands no longer than it takes to store the rest.
+inline constexpr std::int64_t kHalfStoredCycles = 2 * 3;
 
 // "sum in mean", as a person writes it.
 struct LocalName {

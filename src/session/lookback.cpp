@@ -376,8 +376,7 @@ void Lookback::look(Pass& pass)
         for (std::size_t i = 0; i < v.where.bytes.size(); ++i)
             v.where.bytes[i] = c.peek(static_cast<std::uint16_t>(v.where.address + i));
         const ChipTarget target(pass.unit());
-        // A value of several bytes that is half stored stands no longer than it takes to store the rest; it is not shown.
-        constexpr std::int64_t kHalfStoredCycles = 2 * 3;
+        // A value that is half stored is not shown.
         if (v.open && v.where.bytes.size() > 1 && found.spans.back().to - found.spans.back().from <= c.clock().span(kHalfStoredCycles) && found.spans.size() > 1)
             found.spans.pop_back();
         found.spans.push_back({v.open && !found.spans.empty() ? found.spans.back().to : now, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(v.where, debug::Radix::natural)});
@@ -403,7 +402,6 @@ void Lookback::lookAtLocal(Pass& pass, std::size_t index)
     if (news == LocalFollower::News::ended)
         return;
     const debug::Value& value = l.follower.value();
-    constexpr std::int64_t kHalfStoredCycles = 2 * 3;
     const bool half = l.follower.goesOn() && value.bytes.size() > 1 && found.spans.back().from + unit.chip->clock().span(kHalfStoredCycles) >= now;
     const Time from = half ? found.spans.back().from : now;
     if (half)
@@ -453,17 +451,23 @@ void Lookback::close(Pass& pass)
 
 bool Lookback::work(std::chrono::steady_clock::duration budget)
 {
-    const auto until = std::chrono::steady_clock::now() + budget;
-    bool changed = values_.work(budget);
-    changed = closer_.work(budget) || changed;
-    changed = volts_.work(budget) || changed;
-    changed = longVolts_.work(budget) || changed;
-    changed = metered_.work(budget) || changed;
-    changed = shares_.work(budget) || changed;
+    // All that have something to do share the time.
+    const auto goesOn = [this](const Pass& pass) { return !pass.ended && pass.at < to_; };
+    auto busy = std::count_if(passes_.begin(), passes_.end(), [&](const auto& p) { return goesOn(*p.second); });
+    for (const bool one : {values_.busy(), closer_.busy(), volts_.busy(), longVolts_.busy(), metered_.busy(), shares_.busy()})
+        busy += one ? 1 : 0;
+    const auto share = budget / std::max<std::ptrdiff_t>(busy, 1);
+    bool changed = values_.work(share);
+    changed = closer_.work(share) || changed;
+    changed = volts_.work(share) || changed;
+    changed = longVolts_.work(share) || changed;
+    changed = metered_.work(share) || changed;
+    changed = shares_.work(share) || changed;
     for (auto& [chip, pass] : passes_) {
-        if (pass->ended || pass->at >= to_)
+        if (!goesOn(*pass))
             continue;
         changed = true;
+        const auto until = std::chrono::steady_clock::now() + share;
         if (!pass->placed && !begin(*pass, until))
             continue;
         if (pass->variables.empty() && pass->locals.empty() && (!pass->functions || !pass->functionsFound().trouble.empty())) {

@@ -158,8 +158,7 @@ void PastValues::record(std::size_t chip, Found& found, const debug::Value& valu
     const std::optional<double> number = numberOf(debug::Evaluator(session_.program(unit.id).symbols, target, nullptr), value);
     found.number = number.has_value();
     at = std::max(at, since);
-    // A value of several bytes that is half stored stands no longer than it takes to store the rest; it does not count.
-    constexpr std::int64_t kHalfStoredCycles = 2 * 3;
+    // A value that is half stored does not count.
     if (goesOn && value.bytes.size() > 1 && at - since <= unit.chip->clock().span(kHalfStoredCycles) && found.values.entries().size() > 1 && found.values.takeBack())
         at = since;
     since = at;

@@ -404,18 +404,18 @@ void LaneReader::read(Session& session, Lookback& lookback, const std::vector<st
 {
     std::vector<Lookback::Wish> wishes;
     std::vector<bench::PinRef> measured;
-    for (const std::string& text : lanes)
-        if (const auto spec = parseLane(text); spec && ((spec->kind == LaneSpec::Kind::functions && !showsShares(window)) || spec->kind == LaneSpec::Kind::variable))
+    bool showsColumns = false;
+    for (const std::string& text : lanes) {
+        const auto spec = parseLane(text);
+        const FoundSpans* const calls = spec && spec->kind == LaneSpec::Kind::functions ? lookback.found({spec->chip, {}}) : nullptr;
+        showsColumns = showsColumns || (spec && spec->kind == LaneSpec::Kind::functions && (showsShares(window) || (calls != nullptr && calls->tooMany)));
+        if (spec && ((spec->kind == LaneSpec::Kind::functions && !showsShares(window)) || spec->kind == LaneSpec::Kind::variable))
             wishes.push_back({spec->chip, spec->variable});
         else if (spec && spec->kind == LaneSpec::Kind::volts)
             measured.push_back(spec->pins[0]);
+    }
     lookback.want(wishes, window.from, window.to);
     lookback.wantVolts(measured, window.from, window.to, false);
-    const bool showsColumns = std::any_of(lanes.begin(), lanes.end(), [&](const std::string& text) {
-        const auto spec = parseLane(text);
-        const FoundSpans* found = spec && spec->kind == LaneSpec::Kind::functions ? lookback.found({spec->chip, {}}) : nullptr;
-        return spec && spec->kind == LaneSpec::Kind::functions && (showsShares(window) || (found != nullptr && found->tooMany));
-    });
     lookback.wantShares(window.from, window.to, showsColumns && window.columns > 0 ? (window.to - window.from) / static_cast<std::int64_t>(window.columns) : Duration{});
     for (const std::string& text : lanes) {
         const auto spec = parseLane(text);

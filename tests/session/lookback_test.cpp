@@ -15,6 +15,23 @@ using namespace bramix::test;
 using namespace std::chrono_literals;
 using kernel::Time;
 
+namespace {
+
+// A sum that stands while something else is called.
+const QString kTellAndMean = R"(__attribute__((noinline)) void tell(uint8_t x) { for (uint8_t i = 0; i < 20; ++i) seen = x + i; }
+__attribute__((noinline)) uint16_t mean(uint8_t n)
+{
+    uint16_t sum = 0;
+    for (uint8_t i = 1; i <= n; ++i) {
+        sum += i * 100;
+        tell(i);
+    }
+    return sum;
+}
+)";
+
+}  // namespace
+
 class LookbackTest : public QObject {
     Q_OBJECT
 
@@ -194,17 +211,7 @@ private slots:
         QFETCH(QString, level);
         QVERIFY(bench_.build({"-gdwarf-4", level}, R"(#include <avr/io.h>
 volatile uint8_t seen;
-__attribute__((noinline)) void tell(uint8_t x) { for (uint8_t i = 0; i < 20; ++i) seen = x + i; }
-__attribute__((noinline)) uint16_t mean(uint8_t n)
-{
-    uint16_t sum = 0;
-    for (uint8_t i = 1; i <= n; ++i) {
-        sum += i * 100;
-        tell(i);
-    }
-    return sum;
-}
-int main(void) { for (;;) GPIOR0 = mean(5); }
+)" + kTellAndMean + R"(int main(void) { for (;;) GPIOR0 = mean(5); }
 )"));
         const auto s = bench_.open();
         s->advance(Time(10ms));
@@ -470,17 +477,7 @@ struct bucket buckets[3] = {{1, 0, buckets + 1}, {2, 0, buckets + 2}, {3, 0, 0}}
 volatile uint8_t seen;
 volatile uint16_t beats;
 uint8_t letters[4];
-__attribute__((noinline)) void tell(uint8_t x) { for (uint8_t i = 0; i < 20; ++i) seen = x + i; }
-__attribute__((noinline)) uint16_t mean(uint8_t n)
-{
-    uint16_t sum = 0;
-    for (uint8_t i = 1; i <= n; ++i) {
-        sum += i * 100;
-        tell(i);
-    }
-    return sum;
-}
-static uint8_t parity(uint8_t x)
+)" + kTellAndMean + R"(static uint8_t parity(uint8_t x)
 {
     uint8_t odd = 0;
     while (x) {
