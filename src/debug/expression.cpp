@@ -275,11 +275,25 @@ Result<Value> Evaluator::member(const Value& of, const Member& m) const
     return v;
 }
 
+Use placeOf(const Value& value)
+{
+    constexpr std::uint32_t kBitsInByte = 8;
+    const std::uint32_t bits = std::uint32_t{value.bitOffset} + value.bitSize;
+    return {value.space, value.address, value.bitSize != 0 ? (bits + kBitsInByte - 1) / kBitsInByte : static_cast<std::uint32_t>(value.bytes.size())};
+}
+
+void Evaluator::used(const Value& value) const
+{
+    if (uses_ != nullptr && value.inMemory && !value.bytes.empty())
+        uses_->push_back(placeOf(value));
+}
+
 Result<Value> Evaluator::element(const Value& of, std::size_t index) const
 {
     const Types& types = symbols_.types();
     const Type& type = types.resolved(of.type);
     if (type.kind == Type::Kind::pointer) {
+        used(of);
         const std::uint32_t size = types.size(type.element);
         return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(of.bytes) + index * size) & 0xFFFFU);
     }
@@ -305,6 +319,7 @@ Result<Value> Evaluator::pointee(const Value& pointer) const
     const Type& type = symbols_.types().resolved(pointer.type);
     if (type.kind != Type::Kind::pointer)
         return fail(symbols_.types().name(pointer.type), "is not a pointer");
+    used(pointer);
     return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(pointer.bytes)) & 0xFFFFU);
 }
 

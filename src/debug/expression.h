@@ -10,6 +10,7 @@
 
 #include <optional>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "debug/frames.h"
@@ -28,6 +29,13 @@ struct Value {
     std::vector<std::uint8_t> registers;  // r numbers, lowest byte first; empty: not in registers
     std::uint8_t bitOffset = 0, bitSize = 0;  // of a bit field within the bytes at `address`
     [[nodiscard]] bool canBeWritten() const { return (inMemory && space != Space::flash) || !registers.empty(); }
+};
+
+// Bytes of memory out of which something was worked out.
+struct Use {
+    Space space = Space::data;
+    std::uint32_t address = 0;
+    std::uint32_t length = 0;
 };
 
 // A byte that a write to a value stores: in data memory (registers r0 to r31 are its first 32 bytes) or EEPROM.
@@ -57,15 +65,30 @@ public:
 
     [[nodiscard]] Symbols& symbols() { return symbols_; }
     [[nodiscard]] kernel::Result<Value> at(TypeId type, Space space, std::uint32_t address) const;
+    // From now on all bytes whose value decides what an expression is or where it stands are noted there: pointers that are followed, indices, operands; not the bytes of the value itself
+    // where it is a variable. None: its place never changes. Null: no more.
+    void noteUses(std::vector<Use>* into) { uses_ = into; }
+    // What names mean is kept there and looked up once, for an expression that is worked out again and again. Only without a frame, and for one firmware.
+    using Names = std::unordered_map<std::string, Value>;
+    void rememberNames(Names* names) { names_ = names; }
+    // The last error is one of the values that stood there, a division by zero; with others there may be none. The words themselves are right.
+    [[nodiscard]] bool failedByValues() const { return byValues_; }
 
 private:
     friend class ExpressionParser;
+    void used(const Value& value) const;
     [[nodiscard]] kernel::Result<Value> locate(const LocationExpression& expression, TypeId type, const std::string& name) const;
     [[nodiscard]] std::optional<std::int64_t> frameBase() const;
 
     Symbols& symbols_;
     const Target& target_;
     const Frame* frame_;
+    std::vector<Use>* uses_ = nullptr;
+    Names* names_ = nullptr;
+    bool byValues_ = false;
 };
+
+// The bytes that a value in memory takes up; a bit field's are those that hold its bits.
+[[nodiscard]] Use placeOf(const Value& value);
 
 }  // namespace bramix::debug

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "chip/avr/isa.h"
 #include "chip/avr/names.h"
 
 namespace bramix::debug {
@@ -58,6 +59,12 @@ private:
     }
 
     tl::unexpected<kernel::Error> bad(const std::string& what) { return fail(text_, fmt::format("{} at column {}", what, at_ + 1)); }
+    // With other values it may do.
+    tl::unexpected<kernel::Error> impossible(const std::string& what)
+    {
+        e_.byValues_ = true;
+        return bad(what);
+    }
 
     [[nodiscard]] const Types& types() const { return e_.symbols_.types(); }
     [[nodiscard]] Type::Kind kind(const Value& v) const { return types().resolved(v.type).kind; }
@@ -67,13 +74,20 @@ private:
     [[nodiscard]] std::int64_t integerOf(const Value& v) const
     {
         const Type& type = types().resolved(v.type);
-        if (type.kind == Type::Kind::floating)
-            return static_cast<std::int64_t>(floatingOf(v.bytes));
         if (type.kind == Type::Kind::array)
             return v.address;
+        e_.used(v);
+        if (type.kind == Type::Kind::floating)
+            return static_cast<std::int64_t>(floatingOf(v.bytes));
         return type.isSigned ? signedOf(v.bytes) : static_cast<std::int64_t>(unsignedOf(v.bytes));
     }
-    [[nodiscard]] double doubleOf(const Value& v) const { return isFloating(v) ? floatingOf(v.bytes) : static_cast<double>(integerOf(v)); }
+    [[nodiscard]] double doubleOf(const Value& v) const
+    {
+        if (!isFloating(v))
+            return static_cast<double>(integerOf(v));
+        e_.used(v);
+        return floatingOf(v.bytes);
+    }
 
     Value number(std::int64_t n)
     {
@@ -109,6 +123,12 @@ private:
         auto no = unlessSkipped(holds, [&] { return conditional(); });
         if (!no)
             return no;
+        // Of one type whichever holds.
+        const auto isNumber = [this](const Value& v) { return isScalar(v) && kind(v) != Type::Kind::pointer && kind(v) != Type::Kind::array; };
+        if (isNumber(*yes) && isNumber(*no) && types().resolve(yes->type) != types().resolve(no->type)) {
+            const Value& chosen = holds ? *yes : *no;
+            return isFloating(*yes) || isFloating(*no) ? real(doubleOf(chosen)) : number(integerOf(chosen));
+        }
         return holds ? yes : no;
     }
 
@@ -126,7 +146,8 @@ private:
 
     const Operator* nextOperator(int level)
     {
-        peek();
+        if (const char c = peek(); c == 0 || std::strchr("|&^=!<>+-*/%", c) == nullptr)
+            return nullptr;
         for (const Operator& op : kOperators)
             if (text_.compare(at_, std::strlen(op.text), op.text) == 0)
                 return op.level >= level ? &op : nullptr;
@@ -195,11 +216,11 @@ private:
         if (skipping_ > 0 && (y == 0 || y < 0 || y > 63) && (op == "/" || op == "%" || op == "<<" || op == ">>"))
             return number(0);
         if ((op == "/" || op == "%") && y == 0)
-            return bad("division by zero");
+            return impossible("division by zero");
         if ((op == "/" || op == "%") && y == -1)
             return number(op == "/" ? static_cast<std::int64_t>(0 - ux) : 0);
         if ((op == "<<" || op == ">>") && (y < 0 || y > 63))
-            return bad(fmt::format("a shift by {} is not possible", y));
+            return impossible(fmt::format("a shift by {} is not possible", y));
         if (op == "+") return number(static_cast<std::int64_t>(ux + uy));
         if (op == "-") return number(static_cast<std::int64_t>(ux - uy));
         if (op == "*") return number(static_cast<std::int64_t>(ux * uy));
@@ -360,8 +381,10 @@ private:
                     return bad("\"]\" was expected");
                 const std::int64_t n = integerOf(*index);
                 if (n < 0)
-                    return bad("an index below 0");
+                    return impossible("an index below 0");
+                const bool isArray = kind(*value) == Type::Kind::array;
                 value = e_.element(*value, static_cast<std::size_t>(n));
+                e_.byValues_ = e_.byValues_ || (isArray && !value);
             } else if (c == '.' || (c == '-' && at_ + 1 < text_.size() && text_[at_ + 1] == '>')) {
                 at_ += c == '.' ? 1 : 2;
                 if (c == '-') {
@@ -469,6 +492,18 @@ private:
 
     Result<Value> identifier(const std::string& name)
     {
+        if (e_.names_ == nullptr || e_.frame_ != nullptr)
+            return meaningOf(name);
+        if (const auto known = e_.names_->find(name); known != e_.names_->end())
+            return known->second.inMemory ? e_.at(known->second.type, known->second.space, known->second.address) : Result<Value>(known->second);
+        auto value = meaningOf(name);
+        if (value)
+            e_.names_->emplace(name, *value);
+        return value;
+    }
+
+    Result<Value> meaningOf(const std::string& name)
+    {
         const Symbols& symbols = e_.symbols_;
         // Locals of the frame, and of what it is inlined into.
         if (e_.frame_ != nullptr)
@@ -544,7 +579,7 @@ private:
         if (name.starts_with('$'))
             name.erase(0, 1);
         if (e_.frame_ == nullptr)
-            return std::nullopt;
+            return coreRegisterInMemory(name);
         const Registers& regs = e_.frame_->registers;
         const auto pair = [&](unsigned low) {
             Value v;
@@ -559,17 +594,40 @@ private:
         if (name == "sp" || name == "SP") return number(regs.sp);
         if (name == "pc" || name == "PC") return number(regs.pc);
         if (name == "sreg") return number(regs.sreg);
-        if (name.size() >= 2 && name[0] == 'r' && name.size() <= 3 && std::all_of(name.begin() + 1, name.end(), [](char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; })) {
-            const unsigned n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
-            if (n < 32) {
-                Value v;
-                v.type = e_.symbols_.types().integer(1, false);
-                v.bytes = {regs.r[n]};
-                v.registers = {static_cast<std::uint8_t>(n)};
-                return v;
-            }
+        if (const auto n = generalRegister(name)) {
+            Value v;
+            v.type = e_.symbols_.types().integer(1, false);
+            v.bytes = {regs.r[*n]};
+            v.registers = {static_cast<std::uint8_t>(*n)};
+            return v;
         }
         return std::nullopt;
+    }
+
+    // Without a frame they are what stands in them now, which data memory shows too.
+    std::optional<Value> coreRegisterInMemory(const std::string& name)
+    {
+        const auto standing = [&](std::uint32_t size, std::uint32_t address) {
+            const auto value = e_.at(e_.symbols_.types().integer(size, false), Space::data, address);
+            return value ? std::optional(*value) : std::nullopt;
+        };
+        if (name == "X") return standing(2, 26);
+        if (name == "Y") return standing(2, 28);
+        if (name == "Z") return standing(2, 30);
+        if (name == "sp" || name == "SP") return standing(2, chip::avr::kSpl);
+        if (name == "sreg") return standing(1, chip::avr::kSreg);
+        const auto n = generalRegister(name);
+        return n ? standing(1, *n) : std::nullopt;
+    }
+
+    // r0 to r31.
+    static std::optional<unsigned> generalRegister(const std::string& name)
+    {
+        constexpr unsigned kRegisters = 32;
+        if (name.size() < 2 || name[0] != 'r' || name.size() > 3 || !std::all_of(name.begin() + 1, name.end(), [](char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }))
+            return std::nullopt;
+        const auto n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
+        return n < kRegisters ? std::optional(n) : std::nullopt;
     }
 
     Evaluator& e_;
@@ -579,6 +637,10 @@ private:
     int skipping_ = 0;
 };
 
-Result<Value> Evaluator::evaluate(const std::string& expression) { return ExpressionParser(*this, expression).parse(); }
+Result<Value> Evaluator::evaluate(const std::string& expression)
+{
+    byValues_ = false;
+    return ExpressionParser(*this, expression).parse();
+}
 
 }  // namespace bramix::debug

@@ -154,11 +154,10 @@ TypeId Types::pointerTo(TypeId element, bool inFlash)
 
 TypeId Types::integer(std::uint32_t size, bool isSigned)
 {
-    const std::string name = fmt::format("{}int{}_t", isSigned ? "" : "u", size * 8);
     for (std::uint32_t i = 0; i < types_.size(); ++i)
         if (types_[i].kind == Type::Kind::integer && types_[i].size == size && types_[i].isSigned == isSigned)
             return TypeId{i};
-    return add({Type::Kind::integer, name, size, isSigned});
+    return add({Type::Kind::integer, fmt::format("{}int{}_t", isSigned ? "" : "u", size * 8), size, isSigned});
 }
 
 TypeId Types::doubleType()

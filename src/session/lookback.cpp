@@ -9,6 +9,7 @@
 #include "debug/function_map.h"
 #include "debug/local_stops.h"
 #include "session/debugger.h"
+#include "session/expression_follower.h"
 #include "session/local_follower.h"
 #include "session/local_value.h"
 
@@ -23,6 +24,12 @@ constexpr std::uint16_t kNoFunction = debug::FunctionMap::kNone;
 
 }  // namespace
 
+struct Lookback::Variable {
+    std::string expression;
+    ExpressionFollower follower;
+    bool shown = false;  // its first value
+};
+
 // One chip's way through the past.
 struct Lookback::Pass {
     explicit Pass(std::unique_ptr<PastWay> w) : way(std::move(w)) {}
@@ -32,6 +39,7 @@ struct Lookback::Pass {
     bool placed = false;          // it stands somewhere from which it can go on
     bool ended = false;           // nothing more can be found
     Time from{}, at{};            // what is known
+    Duration wide{};              // the window for which it was begun
     std::string trouble;
 
     debug::FunctionMap map;
@@ -45,11 +53,6 @@ struct Lookback::Pass {
     std::uint16_t spBefore = 0;
     bool functions = false;
     std::map<std::string, FoundSpans> found;     // by variable
-    struct Variable {
-        std::string expression;
-        debug::Value where;      // with the bytes that stand there
-        bool open = false;
-    };
     std::vector<Variable> variables;
     struct Local {
         std::string text;
@@ -59,6 +62,13 @@ struct Lookback::Pass {
 
     [[nodiscard]] const World::ChipUnit& unit() const { return way->past().world().chips()[chip]; }
     FoundSpans& functionsFound() { return found[std::string()]; }
+    // One of them has more than can be shown; the others go on.
+    void giveUp(FoundSpans& one)
+    {
+        one.tooMany = true;
+        ended = ended || std::all_of(found.begin(), found.end(), [](const auto& f) { return f.second.tooMany || !f.second.trouble.empty(); });
+    }
+    [[nodiscard]] bool gaveUp() const { return std::any_of(found.begin(), found.end(), [](const auto& f) { return f.second.tooMany; }); }
 };
 
 Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), values_(session, catalogue), closer_(session, catalogue), volts_(session, catalogue), longVolts_(session, catalogue), metered_(session, catalogue), shares_(session, catalogue) {}
@@ -149,14 +159,17 @@ void Lookback::want(const std::vector<Wish>& wishes, Time from, Time to)
         std::sort(names.begin(), names.end());
         names.erase(std::unique(names.begin(), names.end()), names.end());
         const auto same = [&] { return pass->found.size() == names.size() && std::all_of(names.begin(), names.end(), [&](const auto& v) { return pass->found.contains(v); }); };
-        // What begins earlier, or so much later that what lies between would be in vain, or is of another course, is looked for anew.
-        const bool keeps = pass != nullptr && !anotherCourse && same() && from >= pass->from && from <= pass->at && !pass->ended;
+        // What begins earlier, or so much later that what lies between would be in vain, or is of another course, is looked for anew; so is what was too much in a far wider window.
+        constexpr int kNarrower = 4;
+        const bool narrower = pass != nullptr && pass->gaveUp() && (to - from) * kNarrower <= pass->wide;
+        const bool keeps = !narrower && pass != nullptr && !anotherCourse && same() && from >= pass->from && from <= pass->at && !pass->ended;
         if (keeps)
             continue;
-        if (pass != nullptr && !anotherCourse && same() && from >= pass->from && to <= pass->at)
+        if (!narrower && pass != nullptr && !anotherCourse && same() && from >= pass->from && to <= pass->at)
             continue;
         pass = std::make_unique<Pass>(pass == nullptr ? std::make_unique<PastWay>(session_, catalogue_) : std::move(pass->way));
         pass->way->again();
+        pass->wide = to - from;
         // A little more than is seen, so that moving the view a little finds it there.
         pass->from = pass->at = std::max(Time{}, from - (to - from) / 4);
         for (const std::string& v : names)
@@ -297,14 +310,11 @@ bool Lookback::begin(Pass& pass, std::chrono::steady_clock::time_point until)
             pass.locals.push_back({variable, LocalFollower(*name, debug::codeOf(symbols, pass.unit().chip->cpu().flash().size(), name->function))});
             continue;
         }
-        debug::Evaluator evaluator(session_.program(pass.unit().id).symbols, target, nullptr);
-        auto value = evaluator.evaluate(variable);
-        if (!value)
-            found.trouble = value.error().text();
-        else if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
-            found.trouble = variable + " has no place in data memory";
+        ExpressionFollower follower(variable);
+        if (const auto ok = follower.begin(session_.program(pass.unit().id), {pass.unit()}); !ok)
+            found.trouble = ok.error().text();
         else
-            pass.variables.push_back({variable, *value, false});
+            pass.variables.push_back({variable, std::move(follower)});
     }
     return true;
 }
@@ -314,7 +324,7 @@ void Lookback::look(Pass& pass)
 {
     const chip::avr::Chip& c = *pass.unit().chip;
     const Time now = c.now();
-    if (FoundSpans* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty()) {
+    if (FoundSpans* found = pass.functions ? &pass.functionsFound() : nullptr; found != nullptr && found->trouble.empty() && !found->tooMany) {
         const chip::avr::Cpu& cpu = c.cpu();
         if (pass.asleep && !cpu.sleeping)
             found->spans[*std::exchange(pass.asleep, std::nullopt)].to = now;
@@ -345,7 +355,7 @@ void Lookback::look(Pass& pass)
         }
         if (called || jumped) {
             if (found->spans.size() >= kMostSpans) {
-                found->tooMany = pass.ended = true;
+                pass.giveUp(*found);
             } else {
                 found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), function == kNoFunction ? std::string() : pass.map.names[function]});
                 pass.stack.push_back({function, sp, found->spans.size() - 1});
@@ -357,33 +367,37 @@ void Lookback::look(Pass& pass)
             found->spans.push_back({now, now, static_cast<std::uint32_t>(pass.stack.size()), "asleep", true});
         }
     }
-    for (Pass::Variable& v : pass.variables) {
-        const auto differs = [&] {
-            for (std::size_t i = 0; i < v.where.bytes.size(); ++i)
-                if (c.peek(static_cast<std::uint16_t>(v.where.address + i)) != v.where.bytes[i])
-                    return true;
-            return false;
-        };
-        if (v.open && !differs())
-            continue;
-        FoundSpans& found = pass.found[v.expression];
-        if (v.open)
-            found.spans.back().to = now;
-        if (found.spans.size() >= kMostSpans) {
-            found.tooMany = pass.ended = true;
-            continue;
-        }
-        for (std::size_t i = 0; i < v.where.bytes.size(); ++i)
-            v.where.bytes[i] = c.peek(static_cast<std::uint16_t>(v.where.address + i));
-        const ChipTarget target(pass.unit());
-        // A value that is half stored is not shown.
-        if (v.open && v.where.bytes.size() > 1 && found.spans.back().to - found.spans.back().from <= c.clock().span(kHalfStoredCycles) && found.spans.size() > 1)
-            found.spans.pop_back();
-        found.spans.push_back({v.open && !found.spans.empty() ? found.spans.back().to : now, now, 0, debug::Evaluator(session_.program(pass.unit().id).symbols, target, nullptr).format(v.where, debug::Radix::natural)});
-        v.open = true;
-    }
+    for (Variable& v : pass.variables)
+        lookAtVariable(pass, v);
     for (std::size_t i = 0; i < pass.locals.size(); ++i)
         lookAtLocal(pass, i);
+}
+
+void Lookback::lookAtVariable(Pass& pass, Variable& v)
+{
+    const World::ChipUnit& unit = pass.unit();
+    FoundSpans& found = pass.found[v.expression];
+    if (found.tooMany)
+        return;
+    const bool wasOpen = v.follower.open() && v.shown;
+    const ExpressionFollower::News news = v.follower.look(session_.program(unit.id), {unit});
+    if (news == ExpressionFollower::News::none && (v.shown || !v.follower.open()))
+        return;
+    Time from = unit.chip->now();
+    if (wasOpen)
+        found.spans.back().to = from;
+    if (news == ExpressionFollower::News::ended)
+        return;
+    // A value that is half stored is not shown.
+    if (wasOpen && v.follower.completes() && found.spans.size() > 1 && from - found.spans.back().from <= unit.chip->clock().span(kHalfStoredCycles)) {
+        from = found.spans.back().from;
+        found.spans.pop_back();
+    }
+    if (found.spans.size() >= kMostSpans)
+        return pass.giveUp(found);
+    v.shown = true;
+    const ChipTarget target(unit);
+    found.spans.push_back({from, unit.chip->now(), 0, debug::Evaluator(session_.program(unit.id).symbols, target, nullptr).format(v.follower.value(), debug::Radix::natural)});
 }
 
 void Lookback::lookAtLocal(Pass& pass, std::size_t index)
@@ -392,6 +406,8 @@ void Lookback::lookAtLocal(Pass& pass, std::size_t index)
     const World::ChipUnit& unit = pass.unit();
     const Time now = unit.chip->now();
     FoundSpans& found = pass.found[l.text];
+    if (found.tooMany)
+        return;
     const bool wasOpen = l.follower.open();
     const LocalFollower::News news = l.follower.look(session_.program(unit.id), unit);
     l.follower.stand(unit);
@@ -406,10 +422,8 @@ void Lookback::lookAtLocal(Pass& pass, std::size_t index)
     const Time from = half ? found.spans.back().from : now;
     if (half)
         found.spans.pop_back();
-    if (found.spans.size() >= kMostSpans) {
-        found.tooMany = pass.ended = true;
-        return;
-    }
+    if (found.spans.size() >= kMostSpans)
+        return pass.giveUp(found);
     const ChipTarget target(unit);
     found.spans.push_back({from, now, 0, debug::Evaluator(session_.program(unit.id).symbols, target, nullptr).format(value, debug::Radix::natural)});
 }
@@ -436,13 +450,13 @@ void Lookback::step(Pass& pass)
 // Spans that go on reach as far as has been looked.
 void Lookback::close(Pass& pass)
 {
-    if (pass.functions)
+    if (pass.functions && !pass.functionsFound().tooMany)
         for (const Pass::Open& open : pass.stack)
             pass.functionsFound().spans[open.span].to = pass.at;
-    if (pass.asleep)
+    if (pass.asleep && !pass.functionsFound().tooMany)
         pass.functionsFound().spans[*pass.asleep].to = pass.at;
-    for (const Pass::Variable& v : pass.variables)
-        if (v.open)
+    for (const Variable& v : pass.variables)
+        if (v.follower.open() && v.shown && !pass.found[v.expression].tooMany)
             pass.found[v.expression].spans.back().to = pass.at;
     for (const Pass::Local& l : pass.locals)
         if (l.follower.open() && !pass.found[l.text].tooMany)

@@ -35,7 +35,7 @@ struct Span {
 struct FoundSpans {
     std::string trouble;      // why nothing can be found, or empty
     std::vector<Span> spans;  // in order of their beginning; those that go on end where the search has come to
-    bool tooMany = false;     // the search ended there
+    bool tooMany = false;     // more than are kept: it was given up there, and the other lanes went on
 };
 
 class Lookback {
@@ -97,11 +97,13 @@ public:
 
 private:
     struct Pass;
+    struct Variable;
     [[nodiscard]] std::vector<bench::PinRef> missing(const std::vector<bench::PinRef>& pins, Time from, Time to) const;
     [[nodiscard]] bool covers(const tape::Waveform* w, Time from, Time to) const;
     [[nodiscard]] bool begin(Pass& pass, std::chrono::steady_clock::time_point until);
     void step(Pass& pass);
     void look(Pass& pass);
+    void lookAtVariable(Pass& pass, Variable& v);
     void lookAtLocal(Pass& pass, std::size_t index);
     void close(Pass& pass);
 

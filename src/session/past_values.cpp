@@ -13,7 +13,6 @@ namespace bramix::session {
 namespace {
 
 constexpr std::size_t kRawBytes = 8;
-constexpr std::uint16_t kRegisterFile = 0x20;  // r0 to r31 lie below
 
 std::uint64_t rawOf(const std::vector<std::uint8_t>& bytes)
 {
@@ -52,7 +51,8 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     looked_ = rarer == kOften.begin() ? kOften.front() : *std::prev(rarer);
     pieces_ = 0;
     way_.again();
-    stands_ = ended_ = false;
+    moved_.clear();
+    stands_ = ended_ = hears_ = false;
 }
 
 bool PastValues::begin(std::chrono::steady_clock::time_point until)
@@ -83,6 +83,7 @@ void PastValues::watch()
 {
     bench::World& world = way_.past().world();
     auto& chips = world.chips();
+    moved_.assign(chips.size(), false);
     for (auto& [wish, found] : found_) {
         const auto unit = std::find_if(chips.begin(), chips.end(), [&](const auto& u) { return u.id == wish.first; });
         const auto index = static_cast<std::size_t>(unit - chips.begin());
@@ -94,11 +95,7 @@ void PastValues::watch()
             found.trouble = splitLocal(wish.second) ? watchLocal(index, wish.second, found) : watchPlace(index, wish.second, found);
     }
     for (std::size_t i = 0; i < chips.size(); ++i) {
-        std::vector<chip::avr::Watch> watches;
-        for (const Placed& p : placed_)
-            if (p.chip == i && !p.isRegister && !p.isCore)
-                watches.push_back({static_cast<std::uint16_t>(p.value.address), static_cast<std::uint16_t>(p.value.bytes.size()), false, true});
-        chips[i].chip->cpu().setWatches(watches);
+        setWatches(i);
         std::vector<std::uint32_t> words;
         for (const Local& l : locals_)
             for (std::uint32_t word = 0; l.chip == i && word < l.stops.size(); ++word)
@@ -106,29 +103,60 @@ void PastValues::watch()
                     words.push_back(word);
         chips[i].chip->cpu().setBreakpoints(words);
     }
-    if (std::any_of(placed_.begin(), placed_.end(), [](const Placed& p) { return p.isRegister; }))
-        world.hear([this](Time at) { lookAtRegisters(at); });
+    hearWhereNeeded();
     ended_ = placed_.empty() && locals_.empty();
+}
+
+// A chip stops after each write to one of the places in its memory.
+void PastValues::setWatches(std::size_t chip)
+{
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
+    std::vector<chip::avr::Watch> watches;
+    for (const Placed& p : placed_)
+        for (const ExpressionFollower::Part& part : p.follower.parts())
+            if (p.chip == chip && part.place.space == debug::Space::data && ExpressionFollower::kindsOf(part.place, *unit.table).memory)
+                watches.push_back({static_cast<std::uint16_t>(part.place.address), static_cast<std::uint16_t>(part.place.length), false, true});
+    unit.chip->cpu().setWatches(watches);
+    moved_[chip] = false;
+}
+
+// Whatever may change a register of a peripheral is heard of, where one is followed.
+void PastValues::hearWhereNeeded()
+{
+    if (hears_ || std::none_of(placed_.begin(), placed_.end(), [](const Placed& p) { return p.kinds.peripheral; }))
+        return;
+    hears_ = true;
+    way_.past().world().hear([this](Time at) { lookAtRegisters(at); });
 }
 
 // Empty, or why not.
 std::string PastValues::watchPlace(std::size_t chip, const std::string& expression, Found& found)
 {
     const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
-    const ChipTarget target(unit);
-    auto value = debug::Evaluator(session_.program(unit.id).symbols, target, nullptr).evaluate(expression);
-    if (!value)
-        return value.error().text();
-    if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
-        return expression + " has no place in data memory";
-    const auto first = static_cast<std::uint16_t>(value->address);
-    const bool isCore = first < kRegisterFile || (first <= chip::avr::kSreg && first + value->bytes.size() > chip::avr::kSpl);
-    found.is = *value;
-    found.moves = isCore;
+    ExpressionFollower follower(expression);
+    if (const auto ok = follower.begin(session_.program(unit.id), {unit}); !ok)
+        return ok.error().text();
     found.looked = looked_;
-    placed_.push_back({chip, &found, std::move(*value), {}, !isCore && first < unit.table->core.ramStart, isCore});
-    look(placed_.back(), from_, true);
+    placed_.push_back({chip, &found, std::move(follower), {}, {}});
+    Placed& p = placed_.back();
+    learnKinds(p);
+    if (p.follower.open())
+        record(chip, found, p.follower.value(), from_, p.since, false);
+    else
+        found.values.end(from_);
     return {};
+}
+
+void PastValues::learnKinds(Placed& p)
+{
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[p.chip];
+    p.kinds = {};
+    for (const ExpressionFollower::Part& part : p.follower.parts()) {
+        const ExpressionFollower::Kinds kinds = ExpressionFollower::kindsOf(part.place, *unit.table);
+        p.kinds.core = p.kinds.core || kinds.core;
+        p.kinds.peripheral = p.kinds.peripheral || kinds.peripheral;
+        p.kinds.memory = p.kinds.memory || kinds.memory;
+    }
 }
 
 std::string PastValues::watchLocal(std::size_t chip, const std::string& expression, Found& found)
@@ -150,36 +178,41 @@ std::string PastValues::watchLocal(std::size_t chip, const std::string& expressi
     return {};
 }
 
-// `goesOn`: it had another value right before.
-void PastValues::record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool goesOn)
+// `completes`: several bytes are stored one after the other, and the value right before may have been half stored.
+void PastValues::record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool completes)
 {
     const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
     const ChipTarget target(unit);
     const std::optional<double> number = numberOf(debug::Evaluator(session_.program(unit.id).symbols, target, nullptr), value);
     found.number = number.has_value();
+    found.is = value;
     at = std::max(at, since);
     // A value that is half stored does not count.
-    if (goesOn && value.bytes.size() > 1 && at - since <= unit.chip->clock().span(kHalfStoredCycles) && found.values.entries().size() > 1 && found.values.takeBack())
+    if (completes && at - since <= unit.chip->clock().span(kHalfStoredCycles) && found.values.entries().size() > 1 && found.values.takeBack())
         at = since;
     since = at;
     found.values.change(at, number.value_or(0), rawOf(value.bytes));
 }
 
-// True: it has changed.
-bool PastValues::look(Placed& p, Time at, bool first)
+// True: it has changed. `told`: the chip stands.
+bool PastValues::look(Placed& p, Time at, bool told)
 {
-    const chip::avr::Chip& chip = *way_.past().world().chips()[p.chip].chip;
-    const std::int64_t cycle = p.isRegister ? chip.clock().firstCycleAtOrAfter(at).n : 0;
-    bool differs = first;
-    for (std::size_t i = 0; i < p.value.bytes.size(); ++i) {
-        const auto address = static_cast<std::uint16_t>(p.value.address + i);
-        const std::uint8_t byte = p.isRegister ? chip.peekRegister(address, cycle) : chip.peek(address);
-        differs = differs || byte != p.value.bytes[i];
-        p.value.bytes[i] = byte;
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[p.chip];
+    const auto cycle = p.kinds.peripheral ? std::optional(unit.chip->clock().firstCycleAtOrAfter(at).n) : std::nullopt;
+    const ExpressionFollower::News news = p.follower.look(session_.program(unit.id), {unit, cycle});
+    if (p.follower.moved()) {
+        moved_[p.chip] = true;
+        learnKinds(p);
+        // The chip goes on before what is watched now can be told to it.
+        if (!told && p.kinds.memory && unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::none)
+            p.found->movedAt(at);
     }
-    if (differs)
-        record(p.chip, *p.found, p.value, at, p.since, !first);
-    return differs;
+    switch (news) {
+    case ExpressionFollower::News::none: return false;
+    case ExpressionFollower::News::ended: p.found->values.end(std::max(at, p.since)); break;
+    case ExpressionFollower::News::value: record(p.chip, *p.found, p.follower.value(), at, p.since, p.follower.completes()); break;
+    }
+    return true;
 }
 
 void PastValues::look(Local& l, bool first)
@@ -193,8 +226,7 @@ void PastValues::look(Local& l, bool first)
         return;
     case LocalFollower::News::ended: l.found->values.end(std::max(at, l.since)); return;
     case LocalFollower::News::value:
-        l.found->is = l.follower.value();
-        record(l.chip, *l.found, l.follower.value(), at, l.since, l.follower.goesOn());
+        record(l.chip, *l.found, l.follower.value(), at, l.since, l.follower.goesOn() && l.follower.value().bytes.size() > 1);
         return;
     }
 }
@@ -202,16 +234,19 @@ void PastValues::look(Local& l, bool first)
 // Between two pieces: what no instruction has written (by hand, by a power-up), and what moves by itself.
 void PastValues::lookAtAll(bool byHand)
 {
-    for (Placed& p : placed_)
-        if (look(p, way_.past().world().chips()[p.chip].chip->now()) && p.isRegister && !byHand)
-            p.found->moves = true;
+    for (Placed& p : placed_) {
+        const Time at = way_.past().world().chips()[p.chip].chip->now();
+        const bool differs = look(p, at, byHand);
+        if (!byHand && (p.kinds.core || (differs && p.kinds.peripheral)))
+            p.found->movedAt(at);
+    }
 }
 
 void PastValues::lookAtRegisters(Time at)
 {
     for (Placed& p : placed_)
-        if (p.isRegister)
-            look(p, at);
+        if (p.kinds.peripheral)
+            look(p, at, false);
 }
 
 // Not all alike, so that what recurs is not always met at the same place.
@@ -231,8 +266,8 @@ void PastValues::stopped()
         const chip::avr::DebugStop stop = world.chips()[i].chip->debugStop();
         if (stop.kind == chip::avr::DebugStop::Kind::access) {
             for (Placed& p : placed_)
-                if (p.chip == i && !p.isRegister && !p.isCore)
-                    look(p, world.chips()[i].chip->now());
+                if (p.chip == i && p.kinds.memory)
+                    look(p, world.chips()[i].chip->now(), true);
         } else if (stop.kind == chip::avr::DebugStop::Kind::breakpoint) {
             bool step = false;
             for (Local& l : locals_)
@@ -273,6 +308,10 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
             past.giveDueInputs();
             lookAtAll(true);
         }
+        for (std::size_t i = 0; i < moved_.size(); ++i)
+            if (moved_[i])
+                setWatches(i);
+        hearWhereNeeded();
         const Time before = world.now(), next = std::min({to_, past.nextInput(), before + piece()});
         if (!world.debugStop())
             world.runUntil(next);
@@ -292,7 +331,7 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
 bool PastValues::coarseFor(Time from, Time to) const
 {
     constexpr int kGrains = 500, kNarrower = 8;
-    return course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.moves && looked_ * kGrains > to - from); });
+    return course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.movesIn(from, to) && looked_ * kGrains > to - from); });
 }
 
 const PastValues::Found* PastValues::of(const Wish& wish) const

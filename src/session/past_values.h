@@ -1,6 +1,6 @@
 // What variables were over long stretches, found afterwards: a second world runs through them at full speed, and stops where one of them may change.
 //
-// The idea: each kind of variable tells where that is. A global changes where it is written; a local where its function's instructions touch its place (debug/local_stops.h); a
+// The idea: each kind of variable tells where that is. A global changes where it, or a pointer that leads to it, is written; a local where its function's instructions touch its place (debug/local_stops.h); a
 // register of a peripheral when something is due, at an access, an interrupt or a reset (bench::World::hear()). What also moves by itself, as a counter does, is looked at in between as
 // well, often enough for every column of a window, and is said to be.
 // A short stretch is gone through instruction by instruction (lookback.h), which takes seconds for a second; this takes seconds for minutes.
@@ -12,7 +12,7 @@
 #include <string>
 #include <vector>
 
-#include "debug/expression.h"
+#include "session/expression_follower.h"
 #include "session/local_follower.h"
 #include "session/past_world.h"
 #include "tape/value_log.h"
@@ -29,8 +29,14 @@ public:
     struct Found {
         std::string trouble;    // why nothing can be found, or empty
         bool number = false;    // its values are numbers; of others only the changes are kept
-        bool moves = false;     // by itself, between looks
-        Duration looked{};      // every so long, where it moves by itself
+        Time firstMove = kernel::kNever, lastMove{};  // when it was found to move by itself, between looks
+        Duration looked{};      // every so long, where it does
+        void movedAt(Time at)
+        {
+            firstMove = std::min(firstMove, at);
+            lastMove = at;
+        }
+        [[nodiscard]] bool movesIn(Time from, Time to) const { return firstMove <= to && lastMove >= from; }
         tape::ValueLog values;
         debug::Value is;        // its type and place, for saying what it was
     };
@@ -53,14 +59,13 @@ public:
     [[nodiscard]] std::string words(const Wish& wish, const tape::ValueLog::Entry& entry) const;
 
 private:
-    // At an address.
+    // At addresses.
     struct Placed {
         std::size_t chip = 0;  // index
         Found* found = nullptr;
-        debug::Value value;       // with the bytes that stand there
-        Time since{};             // of the last change
-        bool isRegister = false;  // of a peripheral, which may change without being written
-        bool isCore = false;      // of the core, which is whole between instructions alone
+        ExpressionFollower follower;
+        Time since{};                     // of the last change
+        ExpressionFollower::Kinds kinds;  // of all its parts
     };
     struct Local {
         std::size_t chip = 0;
@@ -73,14 +78,17 @@ private:
 
     bool begin(std::chrono::steady_clock::time_point until);
     void watch();
+    void learnKinds(Placed& p);
     [[nodiscard]] std::string watchLocal(std::size_t chip, const std::string& expression, Found& found);
     [[nodiscard]] std::string watchPlace(std::size_t chip, const std::string& expression, Found& found);
-    bool look(Placed& p, Time at, bool first = false);
+    bool look(Placed& p, Time at, bool told);
     void look(Local& l, bool first = false);
     void lookAtAll(bool byHand);
     void lookAtRegisters(Time at);
+    void setWatches(std::size_t chip);
+    void hearWhereNeeded();
     void stopped();
-    void record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool goesOn);
+    void record(std::size_t chip, Found& found, const debug::Value& value, Time at, Time& since, bool completes);
     [[nodiscard]] Duration piece();
 
     Session& session_;
@@ -92,7 +100,8 @@ private:
     Duration looked_{};             // how often what moves by itself is looked at
     std::uint64_t pieces_ = 0;
     std::uint64_t course_ = 0;
-    bool stands_ = false, ended_ = false, resting_ = true;
+    std::vector<bool> moved_;       // by chip: what is watched stands elsewhere now
+    bool stands_ = false, ended_ = false, hears_ = false, resting_ = true;
 };
 
 }  // namespace bramix::session

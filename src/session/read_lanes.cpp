@@ -207,7 +207,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
         return;
     lane.trouble = found->trouble;
     lane.knownTo = values.knownTo();
-    if (found->moves)
+    if (found->movesIn(window.from, window.to))
         lane.every = found->looked;
     constexpr std::size_t kFew = 300;
     const auto& entries = found->values.entries();

@@ -72,6 +72,10 @@ private slots:
         QCOMPARE(value(d, "TCCR1B & (1 << WGM12)"), QString("8"));
         QCOMPARE(value(d, "ticks % 3"), QString::number(value(d, "ticks").toInt() % 3));
         QCOMPARE(value(d, "ticks > 0 && level < 3 ? 'k' : 1/0"), QString("107"));
+        // Of one type whichever holds (C11, 6.5.15).
+        QCOMPARE(value(d, "sizeof (1 ? gates[0].cm : deep)"), value(d, "sizeof (0 ? gates[0].cm : deep)"));
+        QCOMPARE(value(d, "0 ? level : gates[0].next->cm"), QString("7"));
+        QCOMPARE(value(d, "(1 ? 7 : level) / 2"), QString("3.5"));
     }
 
     void whatIsWrongIsSaidInOneLine_data()
@@ -102,6 +106,62 @@ private slots:
         QVERIFY(!v);
         QVERIFY2(QString::fromStdString(v.error().text()).contains(part), v.error().text().c_str());
         QVERIFY(!QString::fromStdString(v.error().text()).contains('\n'));
+    }
+
+    // What decides an expression, by the source: pointers that are followed, indices, operands; of a plain variable nothing.
+    void whatAnExpressionIsWorkedOutFromIsNoted()
+    {
+        KeeperBench bench;
+        QVERIFY(bench.build({"-gdwarf-4", "-Os"}));
+        const auto s = bench.open();
+        QVERIFY(s != nullptr);
+        s->advance(kernel::Time(2ms));
+        const session::ChipTarget target(s->world().chips()[0]);
+        debug::Evaluator e(s->program("mcu").symbols, target, nullptr);
+        std::vector<debug::Use> uses;
+        const auto place = [&](const std::string& expression) {
+            const auto v = e.evaluate(expression);
+            return v ? debug::placeOf(*v) : debug::Use{};
+        };
+        const auto noted = [&](const std::string& expression, const std::vector<std::string>& parts) {
+            e.noteUses(&uses);
+            uses.clear();
+            const bool ok = e.evaluate(expression).has_value();
+            e.noteUses(nullptr);
+            return ok && std::equal(uses.begin(), uses.end(), parts.begin(), parts.end(), [&](const debug::Use& use, const std::string& part) {
+                const debug::Use is = place(part);
+                return is.length > 0 && is.space == use.space && is.address == use.address && is.length == use.length;
+            });
+        };
+        QVERIFY(noted("ticks", {}));
+        QVERIFY(noted("gates[1].cm", {}));
+        QVERIFY(noted("history[1]", {}));
+        QVERIFY(noted("&ticks", {}));
+        QVERIFY(noted("gates[0].next->cm", {"gates[0].next"}));
+        QVERIFY(noted("*name", {"name"}));
+        QVERIFY(noted("history[gates[0].speed][0]", {"gates[0].speed"}));
+        QVERIFY(noted("PORTB & 4", {"PORTB"}));
+        QVERIFY(noted("ticks * 2 + level", {"ticks", "level"}));
+        QCOMPARE(place("gates[0].speed").length, 1U);  // the byte that has its bits
+        QCOMPARE(place("gates[0].cm").length, 2U);
+        QVERIFY(!noted("gates[0].colour", {}));
+        // Registers of the core are its first bytes of data memory (7.3 of the data sheet).
+        QCOMPARE(place("r24").address, 24U);
+        QCOMPARE(place("Z").address, 30U);
+        QCOMPARE(place("sreg").address, 0x5FU);
+        // An error of the values, and one of the words.
+        QVERIFY(!e.evaluate("5 / (ticks - ticks)") && e.failedByValues());
+        QVERIFY(!e.evaluate("gates[0].colour") && !e.failedByValues());
+        QVERIFY(e.evaluate("ticks") && !e.failedByValues());
+        // Names that are known already mean the same, and what stands there is read each time.
+        debug::Evaluator::Names names;
+        e.rememberNames(&names);
+        for (int i = 0; i < 3; ++i) {
+            s->advance(s->world().now() + 1ms);
+            debug::Evaluator other(s->program("mcu").symbols, target, nullptr);
+            for (const char* expression : {"ticks", "gates[0].next->cm + ticks", "OCR1A", "BOATS_GO", "history[BOATS_GO - 3][1]"})
+                QVERIFY(e.evaluate(expression)->bytes == other.evaluate(expression)->bytes);
+        }
     }
 
     void whatIsWrittenIsReadBack()

@@ -292,33 +292,51 @@ void Cpu::setWatches(const std::vector<Watch>& watches)
 {
     if (watches == watches_)
         return;
+    // The engine's instructions differ where anything is watched at all, and for registers; of SRAM it asks at each access, so what is watched there may change often.
+    const auto ofRegisters = [&](std::vector<Watch> all) {
+        std::erase_if(all, [&](const Watch& w) { return w.address >= core_.ramStart; });
+        return all;
+    };
+    const bool decodes = watches.empty() != watches_.empty() || ofRegisters(watches) != ofRegisters(watches_);
     unmarkWatches();
+    eachWatched([this](std::uint32_t a, const Watch&) { watched_[a] = 0; });
     watches_ = watches;
-    watched_.clear();
-    if (!watches.empty()) {
-        watched_.assign(kAddresses, 0);
-        underWatch_.assign(kAddresses, kAsk);
-        for (const Watch& w : watches)
-            for (std::uint32_t a = w.address; a < std::uint32_t{w.address} + w.length && a <= core_.ramEnd; ++a)
-                watched_[a] |= static_cast<std::uint8_t>((w.reads ? 1 : 0) | (w.writes ? 2 : 0));
+    if (watches.empty()) {
+        watched_.clear();
+    } else {
+        watched_.resize(kAddresses, 0);
+        underWatch_.resize(kAddresses, kAsk);
+        eachWatched([this](std::uint32_t a, const Watch& w) { watched_[a] |= static_cast<std::uint8_t>((w.reads ? 1 : 0) | (w.writes ? 2 : 0)); });
     }
     markWatches();
-    engine_->decodeAll();
+    if (decodes)
+        engine_->decodeAll();
+}
+
+// By address and watch.
+template <class Call>
+void Cpu::eachWatched(Call&& call) const
+{
+    for (const Watch& w : watches_)
+        for (std::uint32_t a = w.address; a < std::uint32_t{w.address} + w.length && a <= core_.ramEnd; ++a)
+            call(a, w);
 }
 
 // The engine asks about every address that is watched.
 void Cpu::markWatches()
 {
-    for (std::uint32_t a = core_.ramStart; a <= core_.ramEnd && !watched_.empty(); ++a)
-        if (watched_[a] != 0)
+    eachWatched([this](std::uint32_t a, const Watch&) {
+        if (a >= core_.ramStart && watched_[a] != 0 && access_[a] != kAsk)
             underWatch_[a] = std::exchange(access_[a], std::uint8_t{kAsk});
+    });
 }
 
 void Cpu::unmarkWatches()
 {
-    for (std::uint32_t a = core_.ramStart; a <= core_.ramEnd && !watched_.empty(); ++a)
-        if (watched_[a] != 0)
+    eachWatched([this](std::uint32_t a, const Watch&) {
+        if (a >= core_.ramStart && watched_[a] != 0)
             access_[a] = underWatch_[a];
+    });
 }
 
 // The first access of an instruction is the one that is told.

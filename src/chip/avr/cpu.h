@@ -205,6 +205,8 @@ private:
     [[nodiscard]] bool isBreakpoint(std::uint32_t word) const { return std::binary_search(breakpoints_.begin(), breakpoints_.end(), word); }
     [[nodiscard]] bool isWatched(std::uint16_t address) const { return !watched_.empty() && watched_[address] != 0; }
     void noteAccess(std::uint16_t address, std::uint8_t before, std::uint8_t value, bool write);
+    template <class Call>
+    void eachWatched(Call&& call) const;
     void markWatches();
     void unmarkWatches();
     void countedRun();

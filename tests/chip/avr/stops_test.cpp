@@ -83,6 +83,35 @@ private slots:
         }
     }
 
+    // What is watched may be another place after each stop; what was watched before is silent, and comes to no harm.
+    void aWatchMayMove()
+    {
+        // X = 0x0100; again: st X+, r26; cpi r27, 8; brne again; rjmp .
+        Machine m({0xE0A0, 0xE0B1, 0x93AD, 0x30B8, 0xF7E9, 0xCFFF});
+        Random random(3);
+        int met = 0;
+        std::uint16_t last = 0x0100;
+        for (;;) {
+            const auto next = static_cast<std::uint16_t>(last + random.below(40));
+            if (next >= 0x0800)
+                break;
+            m.cpu.setWatches({{next, 1, false, true}, {0x0060, 2, true, true}});
+            m.cpu.run(kEnd);
+            QCOMPARE(m.cpu.debugStop.kind, DebugStop::Kind::access);
+            QCOMPARE(m.cpu.debugStop.address, next);
+            QCOMPARE(int{m.cpu.debugStop.value}, next & 0xFF);
+            m.cpu.debugStop = {};
+            last = static_cast<std::uint16_t>(next + 1);
+            ++met;
+        }
+        QVERIFY(met > 50);
+        m.cpu.setWatches({});
+        m.cpu.run(kEnd);
+        QCOMPARE(m.cpu.debugStop.kind, DebugStop::Kind::none);
+        for (std::uint16_t a = 0x0100; a < 0x0800; ++a)
+            QCOMPARE(int{m.cpu.data[a]}, a & 0xFF);
+    }
+
     void aWatchForReadingSeesReadsOnly()
     {
         Machine m(kLoop);
@@ -121,7 +150,9 @@ private slots:
     void stopsChangeNothing()
     {
         Random random(7);
-        int stopped = 0;
+        int stopped = 0, moved = 0;
+        // On the stack, or anywhere.
+        const auto somewhere = [&random] { return static_cast<std::uint16_t>(random.below(2) == 0 ? 0x8E0 - random.below(0x40) : 0x80 + random.below(0x800)); };
         for (int round = 0; round < 300; ++round) {
             std::vector<std::uint16_t> words;
             for (int i = 0; i < 0x200; ++i) {
@@ -143,7 +174,7 @@ private slots:
                 breaks.push_back(static_cast<std::uint32_t>(random.below(0x200)));
             std::vector<Watch> watches;
             for (int i = 0; i < 4; ++i)
-                watches.push_back({static_cast<std::uint16_t>(random.below(0x800) + 0x80), static_cast<std::uint16_t>(1 + random.below(40)), random.below(2) == 0, true});
+                watches.push_back({somewhere(), static_cast<std::uint16_t>(1 + random.below(40)), random.below(2) == 0, true});
             stopping.cpu.setBreakpoints(breaks);
             if (round % 2 == 0)
                 stopping.cpu.setWatches(watches);
@@ -155,6 +186,13 @@ private slots:
                         QVERIFY(std::find(breaks.begin(), breaks.end(), stopping.cpu.pc) != breaks.end());
                     if (stopping.cpu.debugStop.kind != DebugStop::Kind::none)
                         ++stopped;
+                    if (stopping.cpu.debugStop.kind == DebugStop::Kind::access) {
+                        QVERIFY(std::any_of(watches.begin(), watches.end(), [&](const Watch& w) { return stopping.cpu.debugStop.address >= w.address && stopping.cpu.debugStop.address < w.address + w.length; }));
+                        // What is watched may be something else each time.
+                        watches[random.below(4)].address = somewhere();
+                        stopping.cpu.setWatches(watches);
+                        ++moved;
+                    }
                     stopping.cpu.debugStop = {};
                     stopping.cpu.passBreakpoint();
                 }
@@ -163,6 +201,7 @@ private slots:
             }
         }
         QVERIFY2(stopped > 1000, qPrintable(QString::number(stopped)));
+        QVERIFY2(moved > 20, qPrintable(QString::number(moved)));
     }
 };
 
