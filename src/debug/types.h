@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstdint>
+#include <deque>
 #include <functional>
 #include <span>
 #include <string>
@@ -63,7 +64,7 @@ public:
     [[nodiscard]] std::string format(TypeId id, std::span<const std::uint8_t> bytes, Radix radix, const std::function<std::string(std::uint32_t, bool)>& symbol = nullptr) const;
 
 private:
-    std::vector<Type> types_;
+    std::deque<Type> types_;  // those at hand stay where they are while others are added
 };
 
 // A number out of little-endian bytes; more than eight are cut.

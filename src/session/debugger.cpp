@@ -85,11 +85,13 @@ void Debugger::refresh()
     session_.world().resume(true);
     fresh_ = true;
     arm();
+    if (followAgain())
+        arm();
     for (Rule& rule : rules_) {
         if (rule.kind == Rule::Kind::registers && rule.onChange)
             if (auto now = valueOf(rule))
                 rule.last = std::move(*now);
-        if (rule.kind == Rule::Kind::access && rule.onChange)
+        if (rule.kind == Rule::Kind::access && rule.onChange && !rule.follower)
             for (std::size_t i = 0; i < rule.last.size(); ++i)
                 rule.last[i] = chip(rule.chip).peek(static_cast<std::uint16_t>(rule.watches[0].address + i));
         if (rule.kind == Rule::Kind::time)
@@ -557,6 +559,7 @@ Result<void> Debugger::backToStop()
     session_.world().resume(true);
     disarm();
     end();
+    (void)followAgain();
     std::set<std::uint32_t> addresses;
     std::vector<chip::avr::Watch> watches;
     for (const Rule& rule : rules_)
@@ -619,9 +622,15 @@ Result<void> Debugger::backToChange(const std::string& what)
     end();
     // The stop comes after the instruction; one that ends just now is the one that is looked for.
     const Time until = chip(chip_).now() + Duration(1);
-    const auto after = rule->kind == Rule::Kind::registers
-                           ? lastChange(*rule, until)
-                           : lastHit(until, {.watches = rule->watches}, [&](const chip::avr::DebugStop& stop) { return stop.before != stop.value || stop.address < chip(chip_).table().ioEnd; });
+    const auto lastWrite = [&](Time before) { return lastHit(before, {.watches = rule->watches}, [&](const chip::avr::DebugStop& stop) { return stop.before != stop.value || stop.address < chip(chip_).table().ioEnd; }); };
+    auto after = rule->kind == Rule::Kind::registers ? lastChange(*rule, until) : lastWrite(until);
+    // Several bytes are stored one after the other: right before the first of them the value is whole.
+    for (unsigned i = 1; after && rule->kind != Rule::Kind::registers && i < rule->watches.back().length; ++i) {
+        const auto earlier = lastWrite(*after);
+        if (!earlier || *after - *earlier > chip(chip_).clock().span(kHalfStoredCycles))
+            break;
+        after = earlier;
+    }
     const auto found = after ? lastBoundary(*after, [](const std::vector<Boundary>&, std::size_t) { return true; }) : std::nullopt;
     if (!found) {
         (void)session_.travel(stood);

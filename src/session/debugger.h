@@ -7,6 +7,7 @@
 //   write gates[0].cm    after an instruction wrote it        read PIND            after one read it
 //   access 0x0104:2      after one read or wrote any of these bytes
 //   change ticks         after its value changed              change ticks to 5    when it becomes that
+//   change next->cm      where a pointer or an index leads elsewhere, the stop goes there too; also change ticks % 100 to 0
 //   change r24           core registers, too: r0 to r31, X, Y, Z, sreg, sp
 //   change sum in mean   a local, in registers or in memory, wherever that function runs; without "in": of the function that runs now
 //   rise mcu.PB3         on an edge; fall, edge               high mcu.PB3 for 5ms after so long at a level; low
@@ -169,6 +170,10 @@ private:
     // Stops on what stands in registers (debugger_registers.cpp).
     [[nodiscard]] kernel::Result<bool> parseRegisters(Rule& rule, std::string_view word);
     void placeRegisters(Rule& rule);
+    [[nodiscard]] Result<void> follow(Rule& rule);
+    void watchFollowed(Rule& rule);
+    bool followAgain();
+    bool followed(Rule& rule, const chip::avr::DebugStop& stop, const std::string& where);
     [[nodiscard]] std::optional<debug::Value> local(const Rule& rule) const;
     [[nodiscard]] std::optional<std::vector<std::uint8_t>> valueOf(const Rule& rule);
     [[nodiscard]] bool changed(Rule& rule, std::uint32_t pc);

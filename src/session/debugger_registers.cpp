@@ -70,6 +70,70 @@ void Debugger::placeRegisters(Rule& rule)
         rule.last = *now;
 }
 
+// A rule about an expression that a pointer, an index or an operand decides: those are watched as well.
+Result<void> Debugger::follow(Rule& rule)
+{
+    if (const std::string root = rootOf(rule.expression); coreRegister(root) && program(rule.chip).symbols.global(root) < 0)
+        return fail(rule.expression, fmt::format("is worked out from a register that many instructions change; expected {} itself, or variables", root));
+    rule.follower.emplace(rule.expression);
+    if (const auto ok = rule.follower->begin(program(rule.chip), {session_.world().chips()[rule.chip]}); !ok)
+        return tl::unexpected(ok.error());
+    watchFollowed(rule);
+    return rule.watches.empty() ? fail(rule.expression, "stands nowhere that an instruction could write; expected a variable or a register") : Result<void>();
+}
+
+// Its value's own place is watched as the stop says; what decides where that is, for being written.
+void Debugger::watchFollowed(Rule& rule)
+{
+    rule.watches.clear();
+    const auto& parts = rule.follower->parts();
+    for (std::size_t i = 0; i < parts.size(); ++i)
+        if (const debug::Use& place = parts[i].place; place.space == debug::Space::data) {
+            const bool own = rule.follower->place() && i + 1 == parts.size();
+            rule.watches.push_back({static_cast<std::uint16_t>(place.address), static_cast<std::uint16_t>(place.length), own && rule.reads, !own || rule.writes});
+        }
+}
+
+// From where the chips stand now. True where there is such a rule.
+bool Debugger::followAgain()
+{
+    bool any = false;
+    for (Rule& rule : rules_)
+        if (rule.follower) {
+            any = true;
+            (void)follow(rule);  // its words are right
+        }
+    return any;
+}
+
+// A chip has reached one of the places of such a rule: whether that is what it waits for.
+bool Debugger::followed(Rule& rule, const chip::avr::DebugStop& stop, const std::string& where)
+{
+    const auto reaches = [&stop](std::uint32_t address, std::uint32_t length) { return stop.address >= address && stop.address < address + length; };
+    const auto watch = std::find_if(rule.watches.begin(), rule.watches.end(), [&](const chip::avr::Watch& w) { return reaches(w.address, w.length) && (stop.write ? w.writes : w.reads); });
+    if (watch == rule.watches.end())
+        return false;
+    const std::optional<debug::Use> place = rule.follower->place();
+    const bool own = place && place->space == debug::Space::data && reaches(place->address, place->length) && (stop.write ? rule.writes : rule.reads);
+    if (stop.write)
+        finishStore(rule.chip, *watch);
+    const ExpressionFollower::News news = rule.follower->look(program(rule.chip), {session_.world().chips()[rule.chip]});
+    if (rule.follower->moved()) {
+        watchFollowed(rule);
+        arm();
+    }
+    if (!rule.onChange)
+        return own && fires(rule, rule.chip, fmt::format("{} has {} {}", where, stop.write ? "written" : "read", rule.expression));
+    if (news == ExpressionFollower::News::none)
+        return false;
+    if (!rule.becomes.empty()) {
+        const auto is = Scope(*this, rule.chip).evaluator.isTrue("(" + rule.expression + ") == (" + rule.becomes + ")");
+        if (!is || !*is)
+            return false;
+    }
+    return fires(rule, rule.chip, fmt::format("{} has changed {}", where, rule.expression));
+}
+
 // True where the words of a stop mean a core register or a local; `word` is what is to happen to it.
 Result<bool> Debugger::parseRegisters(Rule& rule, std::string_view word)
 {

@@ -187,7 +187,14 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 return tl::unexpected(inRegisters.error());
             else if (*inRegisters)
                 return {};
-            auto value = Scope(*this, rule.chip).evaluator.evaluate(rule.expression);
+            std::vector<debug::Use> uses;
+            Scope scope(*this, rule.chip);
+            scope.evaluator.noteUses(&uses);
+            auto value = scope.evaluator.evaluate(rule.expression);
+            if (!value && !scope.evaluator.failedByValues())
+                return tl::unexpected(value.error());
+            if (!uses.empty() && (rule.onChange || (value && value->inMemory)))
+                return follow(rule);
             if (!value)
                 return tl::unexpected(value.error());
             if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
@@ -532,6 +539,10 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
         for (Rule& rule : rules_) {
             if ((rule.kind != Rule::Kind::access && rule.kind != Rule::Kind::registers) || rule.chip != index || rule.watches.empty())
                 continue;
+            if (rule.follower) {
+                ends = followed(rule, stop, where) || ends;
+                continue;
+            }
             const chip::avr::Watch& w = rule.watches[0];
             if (stop.address < w.address || stop.address >= w.address + w.length || (stop.write ? !w.writes : !w.reads))
                 continue;

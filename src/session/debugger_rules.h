@@ -3,6 +3,7 @@
 
 #include "session/debugger.h"
 #include "session/edge_triggers.h"
+#include "session/expression_follower.h"
 
 namespace bramix::session {
 
@@ -21,6 +22,7 @@ struct Debugger::Rule {
     std::vector<chip::avr::Watch> watches;
     bool onChange = false;
     std::string expression, becomes;
+    std::optional<ExpressionFollower> follower;  // of an expression that may stand elsewhere later
     std::vector<std::uint8_t> last;  // bytes of the value when last looked at
     bool stack = false;
     // registers: core registers, looked at around the instructions that name them; or a local of a function, looked at wherever that function runs

@@ -56,7 +56,7 @@ Result<void> ExpressionFollower::begin(Program& program, const Memory& memory)
         return tl::unexpected(ok.error());
     if (!parts_.empty())
         return {};
-    return kernel::fail(expression_, value_.inMemory && value_.space == debug::Space::flash ? "stands in flash, where it does not change" : "is constant: nothing in memory decides it", "expected what a program changes, such as a variable or a register");
+    return kernel::fail(expression_, value_.space == debug::Space::flash ? "stands in flash, where it does not change" : "is constant: nothing in memory decides it", "expected what a program changes, such as a variable or a register");
 }
 
 Result<void> ExpressionFollower::workOut(Program& program, const Memory& memory)
@@ -83,6 +83,8 @@ Result<void> ExpressionFollower::workOut(Program& program, const Memory& memory)
     if (!value)
         return tl::unexpected(value.error());
     value_ = std::move(*value);
+    if (value_.space == debug::Space::flash)
+        value_.inMemory = false;  // in none that changes
     return {};
 }
 

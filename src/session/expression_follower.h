@@ -45,6 +45,8 @@ public:
     // In data memory and EEPROM. They may be others after each look at which it moved.
     [[nodiscard]] const std::vector<Part>& parts() const { return parts_; }
     [[nodiscard]] bool moved() const { return moved_; }
+    // Where the value itself stands, if it stands anywhere; the last of the parts.
+    [[nodiscard]] std::optional<debug::Use> place() const { return open_ && value_.inMemory && !parts_.empty() ? std::optional(parts_.back().place) : std::nullopt; }
 
     // What a part of data memory is made of: registers of the core are whole between instructions alone, those of peripherals may change without being written. EEPROM changes as the latter do.
     struct Kinds {

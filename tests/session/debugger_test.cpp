@@ -633,6 +633,91 @@ int main(void)
             }
     }
 
+    // A pointer that moves takes the stop with it, from before it points anywhere. The values are those that the source's own rules give.
+    void expressionsStopWhereverTheyLead_data()
+    {
+        QTest::addColumn<QString>("level");
+        for (const char* level : {"-O0", "-Os"})
+            QTest::newRow(level) << QString(level);
+    }
+    void expressionsStopWhereverTheyLead()
+    {
+        QFETCH(QString, level);
+        KeeperBench bench;
+        QVERIFY(bench.build({"-gdwarf-4", level}, R"(#include <stdint.h>
+struct bucket { uint8_t marks; uint16_t litres; struct bucket *next; };
+struct bucket ring[3] = {{1, 1010, ring + 1}, {2, 2020, ring + 2}, {3, 3030, ring}};
+struct bucket *volatile at = ring;
+volatile uint16_t beats;
+int main(void)
+{
+    for (;;) {
+        beats++;
+        at->litres += 257;
+        if (beats % 3 == 0) at = at->next;
+    }
+}
+)"));
+        // What "at->litres" is after each change, and whether it was stored into.
+        std::vector<std::pair<int, bool>> changes;
+        int litres[3] = {1010, 2020, 3030}, at = 0;
+        for (int beats = 1; beats < 40; ++beats) {
+            litres[at] += 257;
+            changes.emplace_back(litres[at], true);
+            if (beats % 3 == 0) {
+                at = (at + 1) % 3;
+                changes.emplace_back(litres[at], false);
+            }
+        }
+        const auto is = [](Debugger& d, const char* what) { return static_cast<int>(debug::unsignedOf(d.evaluate(what)->bytes)); };
+        const auto next = [](Session& s, Debugger& d) {
+            d.begin();
+            return finish(s, d);
+        };
+        {
+            const auto s = bench.open();
+            Debugger d(*s);
+            d.setStops({stop("change at->litres")});
+            QVERIFY(next(*s, d));  // before main() it points nowhere, and then is given its place
+            while (is(d, "at->litres") != 1267)
+                QVERIFY(next(*s, d));
+            for (const auto& [value, stored] : changes) {
+                QCOMPARE(is(d, "at->litres"), value);
+                QVERIFY2(d.report().text.find("has changed at->litres") != std::string::npos, d.report().text.c_str());
+                QVERIFY(next(*s, d));
+            }
+            // And back, over the moves of the pointer.
+            d.setStops({});
+            const int here = static_cast<int>(changes.size());
+            for (int i = here; i > here - 9; --i) {
+                QVERIFY(d.backToChange("at->litres").has_value());
+                QCOMPARE(is(d, "at->litres"), changes[static_cast<std::size_t>(i - 1)].first);
+            }
+        }
+        {
+            const auto s = bench.open();
+            Debugger d(*s);
+            QVERIFY(until(*s, d, stop("main")));
+            d.setStops({stop("write at->litres")});
+            for (const auto& [value, stored] : changes)
+                if (stored) {
+                    QVERIFY(next(*s, d));
+                    QCOMPARE(is(d, "at->litres"), value);
+                }
+            d.setStops({stop("change beats % 4 to 0")});
+            for (int i = 0; i < 5; ++i) {
+                QVERIFY(next(*s, d));
+                QCOMPARE(is(d, "beats"), 40 + 4 * i);
+            }
+            d.setStops({stop("change 1000 / (beats % 4) to 333")});  // nothing at each fourth
+            for (int i = 0; i < 3; ++i) {
+                QVERIFY(next(*s, d));
+                QCOMPARE(is(d, "beats") % 4, 3);
+            }
+            QVERIFY(!d.begin(stop("change r24 & 1")) && !d.begin(stop("write beats % 4")) && !d.begin(stop("change at->colour")));
+        }
+    }
+
     // What the source says the sum becomes, one element after another: at every level of optimisation, wherever the compiler keeps it.
     void localsStopWhereTheyChange_data()
     {
