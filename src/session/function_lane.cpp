@@ -141,7 +141,7 @@ void readFunctions(const Session& session, const Lookback& lookback, const std::
     if (found == nullptr)
         return;
     lane.trouble = found->trouble;
-    lane.knownTo = lookback.knownTo(chip);
+    lane.knownTo = lookback.knownTo({chip, {}});
     for (const Span& s : found->spans) {
         if (s.to < window.from || s.from > window.to)
             continue;
@@ -162,7 +162,7 @@ std::vector<FunctionShare> functionsBetween(const Session& session, const Lookba
         return out;
     const Naming naming(session, chip);
     const FoundSpans* found = lookback.found({chip, {}});
-    const bool known = found != nullptr && found->trouble.empty() && !found->tooMany && !found->spans.empty() && found->spans.front().from <= from && lookback.knownTo(chip) >= to;
+    const bool known = found != nullptr && found->trouble.empty() && !found->tooMany && !found->spans.empty() && found->spans.front().from <= from && lookback.knownTo({chip, {}}) >= to;
     if (known) {
         // Of each its own time: what stands above it is taken off.
         std::map<std::pair<std::string, bool>, Duration> sums;

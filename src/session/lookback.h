@@ -15,28 +15,14 @@
 #include <vector>
 
 #include "debug/pin_table.h"
+#include "session/found_spans.h"
 #include "session/past_shares.h"
+#include "session/past_steps.h"
 #include "session/past_values.h"
 #include "session/past_volts.h"
 #include "session/session.h"
 
 namespace bramix::session {
-
-// A function that ran, or a value that stood, from one instant to another.
-struct Span {
-    Time from{}, to{};
-    std::uint32_t depth = 0;  // of a function: how many stand below it on the stack
-    std::string text;
-    bool asleep = false;      // no function: the core sleeps
-    bool operator==(const Span&) const = default;
-};
-
-// What has been found of one lane so far.
-struct FoundSpans {
-    std::string trouble;      // why nothing can be found, or empty
-    std::vector<Span> spans;  // in order of their beginning; those that go on end where the search has come to
-    bool tooMany = false;     // more than are kept: it was given up there, and the other lanes went on
-};
 
 class Lookback {
 public:
@@ -48,7 +34,6 @@ public:
     // Longer stretches are not gone through instruction by instruction, a second of board time takes seconds: variables are looked for by PastValues then, and which functions had the time
     // is known without (function_times.h).
     static constexpr Duration kLongest = std::chrono::seconds(2);
-    static constexpr std::size_t kMostSpans = 20'000;
 
     struct Wish {
         std::string chip;
@@ -61,8 +46,8 @@ public:
     bool work(std::chrono::steady_clock::duration budget);
     // There is more to be found.
     [[nodiscard]] bool busy() const;
-    // How far from the beginning of what is wanted everything is known.
-    [[nodiscard]] Time knownTo(const std::string& chip) const;
+    // How far it is known.
+    [[nodiscard]] Time knownTo(const Wish& wish) const;
     // Null where it was not wanted.
     [[nodiscard]] const FoundSpans* found(const Wish& wish) const;
     // Variables of long windows, and those of which a shorter one has too many values.
@@ -96,20 +81,15 @@ public:
     [[nodiscard]] const tape::Waveform* voltage(const bench::PinRef& pin, Time from, Time to) const;
 
 private:
-    struct Pass;
-    struct Variable;
     [[nodiscard]] std::vector<bench::PinRef> missing(const std::vector<bench::PinRef>& pins, Time from, Time to) const;
     [[nodiscard]] bool covers(const tape::Waveform* w, Time from, Time to) const;
-    [[nodiscard]] bool begin(Pass& pass, std::chrono::steady_clock::time_point until);
-    void step(Pass& pass);
-    void look(Pass& pass);
-    void lookAtVariable(Pass& pass, Variable& v);
-    void lookAtLocal(Pass& pass, std::size_t index);
-    void close(Pass& pass);
+    void wantSteps(const std::string& chip, std::vector<std::string> names, bool longer);
+    [[nodiscard]] const PastSteps* stepsOf(const Wish& wish) const;
+    [[nodiscard]] std::size_t stepping() const;
 
     Session& session_;
     const bench::Catalogue& catalogue_;
-    std::map<std::string, std::unique_ptr<Pass>> passes_;  // by chip
+    std::map<std::string, std::vector<std::unique_ptr<PastSteps>>> steps_;  // by chip; more than one while something came later
     PastValues values_, closer_;        // of the longest window there was, and of a small part of it that shows more
     const PastValues* shown_ = &values_;
     PastVolts volts_, longVolts_, metered_;  // on the tape, in short windows and in long ones, and right before the present

@@ -29,10 +29,11 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     from = std::max({from, session_.earliest(), Time{}});
     to = std::min(to, session_.latest());
     resting_ = false;
-    const bool same = course_ == session_.course() && found_.size() == wishes.size() && std::all_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w); });
-    if (same && from >= from_ && from <= std::max(known_, to_)) {
+    const bool hasAll = !found_.empty() && std::all_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w); });
+    const bool keeps = hasAll || std::any_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w) && (!stands_ || found_.at(w).trouble.empty()); });
+    if (keeps && course_ == session_.course() && from >= from_ && from <= std::max(known_, to_)) {
         to_ = std::max(to_, to);
-        return;
+        return keepTo(wishes);
     }
     course_ = session_.course();
     placed_.clear();
@@ -51,8 +52,58 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     looked_ = rarer == kOften.begin() ? kOften.front() : *std::prev(rarer);
     pieces_ = 0;
     way_.again();
+    late_.reset();
     moved_.clear();
     stands_ = ended_ = hears_ = false;
+}
+
+// Of the same stretch others are wanted now.
+void PastValues::keepTo(const std::vector<Wish>& wishes)
+{
+    const auto wanted = [&](const Wish& w) { return std::find(wishes.begin(), wishes.end(), w) != wishes.end(); };
+    const auto dropped = [&](const Found* found) { return std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return &f.second == found && !wanted(f.first); }); };
+    const bool drops = std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return !wanted(f.first); });
+    if (drops) {
+        std::erase_if(placed_, [&](const Placed& p) { return dropped(p.found); });
+        std::erase_if(locals_, [&](const Local& l) { return dropped(l.found); });
+        std::erase_if(found_, [&](const auto& f) { return !wanted(f.first); });
+        for (std::size_t i = 0; stands_ && i < moved_.size(); ++i)
+            arm(i);
+    }
+    std::vector<Wish> missing;
+    std::copy_if(wishes.begin(), wishes.end(), std::back_inserter(missing), [&](const Wish& w) { return !found_.contains(w); });
+    if (!stands_) {
+        for (const Wish& w : missing)
+            found_.try_emplace(w);
+        return;
+    }
+    if (missing.empty()) {
+        late_.reset();
+        return;
+    }
+    if (late_ && std::any_of(missing.begin(), missing.end(), [&](const Wish& w) { return late_->found_.contains(w); }))
+        return late_->keepTo(missing);
+    late_ = std::make_unique<PastValues>(session_, catalogue_);
+    for (const Wish& w : missing)
+        late_->found_.try_emplace(w);
+    late_->course_ = course_;
+    late_->from_ = late_->known_ = from_;
+    late_->to_ = known_;
+    late_->looked_ = looked_;
+    late_->resting_ = false;
+}
+
+// As much is known of what was wanted later, and both worlds stand at the same instant: from now on one of them goes on with all of it.
+void PastValues::adopt()
+{
+    const std::unique_ptr<PastValues> late = std::move(late_);
+    late_ = std::move(late->late_);
+    found_.merge(late->found_);  // each stays where it is
+    std::move(late->placed_.begin(), late->placed_.end(), std::back_inserter(placed_));
+    std::move(late->locals_.begin(), late->locals_.end(), std::back_inserter(locals_));
+    for (std::size_t i = 0; i < moved_.size(); ++i)
+        arm(i);
+    hearWhereNeeded();
 }
 
 bool PastValues::begin(std::chrono::steady_clock::time_point until)
@@ -94,17 +145,22 @@ void PastValues::watch()
         else
             found.trouble = splitLocal(wish.second) ? watchLocal(index, wish.second, found) : watchPlace(index, wish.second, found);
     }
-    for (std::size_t i = 0; i < chips.size(); ++i) {
-        setWatches(i);
-        std::vector<std::uint32_t> words;
-        for (const Local& l : locals_)
-            for (std::uint32_t word = 0; l.chip == i && word < l.stops.size(); ++word)
-                if (l.stops[word] != 0)
-                    words.push_back(word);
-        chips[i].chip->cpu().setBreakpoints(words);
-    }
+    for (std::size_t i = 0; i < chips.size(); ++i)
+        arm(i);
     hearWhereNeeded();
     ended_ = placed_.empty() && locals_.empty();
+}
+
+// A chip stops where something that is followed may change.
+void PastValues::arm(std::size_t chip)
+{
+    setWatches(chip);
+    std::vector<std::uint32_t> words;
+    for (const Local& l : locals_)
+        for (std::uint32_t word = 0; l.chip == chip && word < l.stops.size(); ++word)
+            if (l.stops[word] != 0)
+                words.push_back(word);
+    way_.past().world().chips()[chip].chip->cpu().setBreakpoints(words);
 }
 
 // A chip stops after each write to one of the places in its memory.
@@ -298,6 +354,16 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
 {
     if (!busy())
         return false;
+    if (late_) {
+        const bool alone = !seeks();
+        late_->to_ = known_;
+        (void)late_->work(alone ? budget : budget / 2);
+        if (late_->ended_ || (late_->stands_ && late_->known_ >= known_))
+            adopt();
+        if (alone)
+            return true;
+        budget /= 2;
+    }
     const auto until = std::chrono::steady_clock::now() + budget;
     if (!stands_ && !begin(until))
         return true;
@@ -331,13 +397,13 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
 bool PastValues::coarseFor(Time from, Time to) const
 {
     constexpr int kGrains = 500, kNarrower = 8;
-    return course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.movesIn(from, to) && looked_ * kGrains > to - from); });
+    return (late_ && late_->coarseFor(from, to)) || (course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.movesIn(from, to) && looked_ * kGrains > to - from); }));
 }
 
 const PastValues::Found* PastValues::of(const Wish& wish) const
 {
     const auto found = found_.find(wish);
-    return found == found_.end() ? nullptr : &found->second;
+    return found != found_.end() ? &found->second : late_ ? late_->of(wish) : nullptr;
 }
 
 std::string PastValues::words(const Wish& wish, const tape::ValueLog::Entry& entry) const

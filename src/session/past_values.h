@@ -21,7 +21,7 @@ namespace bramix::session {
 
 class PastValues {
 public:
-    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue) {}
+    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), way_(session, catalogue) {}
 
     // Of a chip; an expression over globals and registers, or "sum in mean" over a local.
     using Wish = std::pair<std::string, std::string>;
@@ -41,16 +41,17 @@ public:
         debug::Value is;        // its type and place, for saying what it was
     };
 
-    // What is wanted from now on, and where; what is known of it already stays.
+    // What is wanted from now on, and where; what is known of it already stays. What comes to it later is looked for by itself, until as much is known of it.
     void want(const std::vector<Wish>& wishes, Time from, Time to);
     // Nothing is wanted just now; what has been found is kept.
     void rest() { resting_ = true; }
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
-    [[nodiscard]] bool busy() const { return !resting_ && !ended_ && !found_.empty() && known_ < to_; }
-    // From where to where everything is known.
+    [[nodiscard]] bool busy() const { return !resting_ && (seeks() || (late_ && (late_->ended_ || late_->known_ < known_))); }
+    // From where to where everything is known, and one of them.
     [[nodiscard]] Time knownFrom() const { return from_; }
-    [[nodiscard]] Time knownTo() const { return known_; }
+    [[nodiscard]] Time knownTo() const { return late_ ? std::min(known_, late_->knownTo()) : known_; }
+    [[nodiscard]] Time knownTo(const Wish& wish) const { return late_ && !found_.contains(wish) ? late_->knownTo(wish) : known_; }
     // What has been found there is too coarse for a window, and another search would find more.
     [[nodiscard]] bool coarseFor(Time from, Time to) const;
     // Null where it was not wanted.
@@ -76,8 +77,12 @@ private:
     };
     static constexpr std::uint8_t kArrival = 1, kStep = 2;
 
+    [[nodiscard]] bool seeks() const { return !ended_ && !found_.empty() && known_ < to_; }
+    void keepTo(const std::vector<Wish>& wishes);
+    void adopt();
     bool begin(std::chrono::steady_clock::time_point until);
     void watch();
+    void arm(std::size_t chip);
     void learnKinds(Placed& p);
     [[nodiscard]] std::string watchLocal(std::size_t chip, const std::string& expression, Found& found);
     [[nodiscard]] std::string watchPlace(std::size_t chip, const std::string& expression, Found& found);
@@ -92,8 +97,10 @@ private:
     [[nodiscard]] Duration piece();
 
     Session& session_;
+    const bench::Catalogue& catalogue_;
     PastWay way_;
     std::map<Wish, Found> found_;
+    std::unique_ptr<PastValues> late_;  // looks for what was wanted later, from the same beginning to where this one has come
     std::vector<Placed> placed_;
     std::vector<Local> locals_;
     Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to

@@ -8,8 +8,11 @@ void PastVolts::want(const std::vector<bench::PinRef>& pins, Time from, Time to)
 {
     from = std::max({from, session_.earliest(), Time{}});
     to = std::min(to, session_.latest());
-    resting_ = false;
-    const bool same = course_ == session_.course() && waveforms_.size() == pins.size() && std::all_of(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return waveforms_.contains(p); });
+    resting_ = pins.empty();
+    if (resting_)
+        return;
+    // One that is not wanted any more does not hinder the others.
+    const bool same = course_ == session_.course() && std::all_of(pins.begin(), pins.end(), [&](const bench::PinRef& p) { return waveforms_.contains(p); });
     // Of a small part of what has been thinned, all there was is looked for once more.
     const bool coarse = std::any_of(waveforms_.begin(), waveforms_.end(), [from](const auto& w) { return w.second.exactFrom() > from; }) && (to - from) * 8 < to_ - from_;
     // What begins earlier, or so much later that what lies between would be in vain, is looked for anew.

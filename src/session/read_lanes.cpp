@@ -206,7 +206,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
     if (found == nullptr)
         return;
     lane.trouble = found->trouble;
-    lane.knownTo = values.knownTo();
+    lane.knownTo = values.knownTo(wish);
     if (found->movesIn(window.from, window.to))
         lane.every = found->looked;
     constexpr std::size_t kFew = 300;
@@ -218,7 +218,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
             continue;
         const std::string words = values.words(wish, entries[i]);
         single = !words.empty();
-        lane.items.push_back({entries[i].from, i + 1 < entries.size() ? entries[i + 1].from : values.knownTo(), "value", 0, words, true});
+        lane.items.push_back({entries[i].from, i + 1 < entries.size() ? entries[i + 1].from : lane.knownTo, "value", 0, words, true});
     }
     if (single)
         return;
@@ -231,7 +231,7 @@ void readValues(const PastValues& values, const PastValues::Wish& wish, const Wi
             lane.columns[c].first = lane.columns[c].last = changes[c] > 0 ? 1 : 0;
         return;
     }
-    lane.wave = found->values.columns(window.from, window.to, window.columns, values.knownTo());
+    lane.wave = found->values.columns(window.from, window.to, window.columns, lane.knownTo);
     reckonBounds(lane);
 }
 
@@ -244,7 +244,7 @@ void readVariable(const Lookback& lookback, const LaneSpec& spec, const Window& 
     if (found == nullptr || found->tooMany)
         return readValues(lookback.values(), {spec.chip, spec.variable}, window, lane);
     lane.trouble = found->trouble;
-    lane.knownTo = lookback.knownTo(spec.chip);
+    lane.knownTo = lookback.knownTo({spec.chip, spec.variable});
     for (const Span& s : found->spans)
         if (s.to >= window.from && s.from <= window.to)
             lane.items.push_back({s.from, s.to, "value", s.depth, s.text, true});

@@ -197,6 +197,14 @@ private slots:
         whole.want(wishes, Time(290ms), Time(291ms));
         finishLooking(whole);
         QVERIFY(!look.found(wishes[0])->spans.empty() && look.found(wishes[0])->spans == whole.found(wishes[0])->spans);
+        // A window asks again for each of its pictures, also before the search has come to where it begins.
+        Lookback asked(*s, bench_.catalogue);
+        int asks = 0;
+        for (; asks < 20'000 && (asks == 0 || asked.busy()); ++asks) {
+            asked.want({{"mcu", "ticks"}, {"mcu", ""}}, Time(220ms), Time(290ms));
+            (void)asked.work(100us);
+        }
+        QVERIFY2(!asked.busy() && asks > 10, qPrintable(QString::number(asks)));
     }
 
     // A local, wherever the compiler has put it, has the values that the source gives it one after the other: 0 + 1 + 2 + ... and what it calls leaves it as it was.
@@ -340,6 +348,8 @@ volatile uint8_t seen;
         QVERIFY(std::fabs(wide->mean - 5.0 * 60 / 255) < 0.02);
         look.wantVolts(pins, Time{}, s->latest(), false);
         QVERIFY(!look.busy());
+        look.wantVolts({pins[1]}, Time{}, s->latest(), false);
+        QVERIFY(!look.busy());
         // On another course what was found is of no use.
         QVERIFY(s->goTo(Time(5s)).has_value() && s->setControl("dial", "position", 0.9).has_value());
         s->advance(Time(7s));
@@ -454,6 +464,128 @@ int main(void) { TCCR0B = 1; PORTD = 4; EICRA = 2; EIMSK = 1; sei(); for (;;) { 
         QVERIFY(look.busy() && values.knownTo() < s->latest() && values.knownTo() > Time(3s));
         finishLooking(look);
         QVERIFY(values.knownTo() >= s->latest());
+    }
+
+    // Lanes come and go: what is known stays, what comes later is found by itself, and in the end all is as if it had been wanted from the beginning.
+    void whatIsWantedLaterIsFoundBesides()
+    {
+        QVERIFY(bench_.build({"-gdwarf-4", "-O1"}));
+        const auto s = bench_.open();
+        s->advance(Time(3s));
+        const Lookback::Wish ticks{"mcu", "ticks"}, shown{"mcu", "shown"}, sum{"mcu", "sum in mean"}, count{"mcu", "TCNT1"}, port{"mcu", "PORTB & 4"}, wrong{"mcu", "lid"};
+        const auto known = [](const Lookback& look, const Lookback::Wish& w) { return look.values().knownTo({w.chip, w.variable}); };
+        const auto sameAs = [](const PastValues& a, const PastValues& b, const Lookback::Wish& w) {
+            const auto one = a.of({w.chip, w.variable}), other = b.of({w.chip, w.variable});
+            if (one == nullptr || other == nullptr || one->trouble != other->trouble || one->values.entries().size() != other->values.entries().size())
+                return false;
+            for (std::size_t i = 0; i < one->values.entries().size(); ++i) {
+                const auto &x = one->values.entries()[i], &y = other->values.entries()[i];
+                if (x.from != y.from || x.any != y.any || x.raw != y.raw || x.least != y.least || x.most != y.most)
+                    return false;
+            }
+            return true;
+        };
+        Lookback look(*s, bench_.catalogue);
+        look.want({ticks}, Time{}, s->latest());
+        finishLooking(look);
+        // One that comes later leaves it; several that come one after the other as well, some of them before the others are done.
+        look.want({ticks, shown}, Time{}, s->latest());
+        QVERIFY(look.busy() && known(look, ticks) >= s->latest() && known(look, shown) < Time(1s));
+        for (int i = 0; i < 1000 && known(look, shown) < Time(100ms); ++i)
+            (void)look.work(1ms);
+        look.want({ticks, shown, sum, wrong}, Time{}, s->latest());
+        QVERIFY(known(look, ticks) >= s->latest() && known(look, shown) >= Time(100ms) && known(look, sum) < Time(100ms));
+        QVERIFY(look.values().knownTo() == known(look, sum));
+        (void)look.work(1ms);
+        // And it goes on with the run meanwhile.
+        s->advance(Time(3500ms));
+        look.want({ticks, shown, sum, wrong, port}, Time{}, s->latest());
+        finishLooking(look);
+        for (const Lookback::Wish& w : {ticks, shown, sum, port})
+            QVERIFY2(known(look, w) >= s->latest(), w.variable.c_str());
+        Lookback fresh(*s, bench_.catalogue);
+        fresh.want({ticks, shown, sum, port, wrong}, Time{}, s->latest());
+        finishLooking(fresh);
+        for (const Lookback::Wish& w : {ticks, shown, sum, port, wrong})
+            QVERIFY2(sameAs(look.values(), fresh.values(), w), w.variable.c_str());
+        // One that goes takes nothing with it.
+        look.want({sum, port}, Time{}, s->latest());
+        QVERIFY(!look.busy() && known(look, sum) >= s->latest() && look.values().of({"mcu", "ticks"}) == nullptr);
+        s->advance(Time(4s));
+        look.want({sum, port}, Time{}, s->latest());
+        finishLooking(look);
+        // In exchange for all that there were, another search begins.
+        look.want({count}, Time{}, s->latest());
+        QVERIFY(look.busy() && known(look, count) < Time(1s) && look.values().of({"mcu", "sum in mean"}) == nullptr);
+        finishLooking(look);
+        look.want({count, sum, ticks}, Time{}, s->latest());
+        finishLooking(look);
+        Lookback again(*s, bench_.catalogue);
+        again.want({sum, ticks}, Time{}, s->latest());
+        finishLooking(again);
+        for (const Lookback::Wish& w : {ticks, sum})
+            QVERIFY2(sameAs(look.values(), again.values(), w), w.variable.c_str());
+        // On another course all is another.
+        QVERIFY(s->goTo(Time(1s)).has_value());
+        s->poke(0, debug::Space::data, 0x25, 0xF0);
+        s->advance(Time(4s));
+        look.want({count, sum, ticks}, Time{}, s->latest());
+        QVERIFY(known(look, ticks) < Time(1s));
+        look.want({count, sum, ticks, port}, Time{}, s->latest());
+        finishLooking(look);
+        QVERIFY(known(look, port) >= s->latest() && look.values().knownTo() >= s->latest());
+    }
+
+    // The same in a short window, where functions are among it.
+    void whatIsWantedLaterInAShortWindowToo()
+    {
+        QVERIFY(bench_.build({"-gdwarf-4", "-O1"}));
+        const auto s = bench_.open();
+        s->advance(Time(60ms));
+        const Lookback::Wish ticks{"mcu", "ticks"}, functions{"mcu", ""}, sum{"mcu", "sum in mean"}, port{"mcu", "PORTB & 4"}, wrong{"mcu", "lid"}, shown{"mcu", "shown"};
+        const Time from(20ms), to(50ms);
+        const auto begun = [&](const Lookback::Wish& one) {
+            auto look = std::make_unique<Lookback>(*s, bench_.catalogue);
+            look->want({one}, from, to);
+            return look;
+        };
+        const auto look = begun(ticks);
+        finishLooking(*look);
+        const Time known = look->knownTo(ticks);
+        QVERIFY(known >= to);
+        look->want({ticks, functions}, from, to);
+        QVERIFY(look->busy() && look->knownTo(ticks) == known && look->knownTo(functions) < to);
+        (void)look->work(1ms);
+        for (const Lookback::Wish& w : {sum, port, wrong, shown}) {
+            look->want({ticks, functions, sum, port, wrong, shown}, from, to);
+            look->want({ticks, functions, w}, from, to);
+            QVERIFY2(look->knownTo(ticks) == known, qPrintable(QString("%1 %2 %3").arg(w.variable.c_str()).arg(look->knownTo(ticks).time_since_epoch().count()).arg(known.time_since_epoch().count())));
+            (void)look->work(1ms);
+        }
+        look->want({ticks, functions, sum, port, wrong}, from, to);
+        finishLooking(*look);
+        // The window goes on, and all with it.
+        look->want({ticks, functions, sum, port, wrong}, from, to + 5ms);
+        QVERIFY(look->busy());
+        finishLooking(*look);
+        for (const Lookback::Wish& w : {ticks, functions, sum, port}) {
+            const auto alone = begun(w);
+            alone->want({w}, from, to + 5ms);
+            finishLooking(*alone);
+            QVERIFY2(look->knownTo(w) == alone->knownTo(w) && look->found(w)->spans == alone->found(w)->spans && !alone->found(w)->spans.empty(), w.variable.c_str());
+        }
+        QVERIFY(!look->found(wrong)->trouble.empty());
+        // What cannot be found is not looked for again and again.
+        look->want({wrong}, from, to);
+        for (int i = 0; i < 10; ++i) {
+            finishLooking(*look);
+            look->want({wrong}, from + 1ms * i, to + 1ms * i);
+        }
+        QVERIFY(!look->busy() && !look->found(wrong)->trouble.empty());
+        look->want({sum}, from, to);
+        QVERIFY(look->busy());
+        finishLooking(*look);
+        QVERIFY(look->found(sum)->spans.size() > 10 && look->found(wrong) == nullptr);
     }
 
     // Locals and registers at full speed, against every instruction of short stretches.
@@ -743,13 +875,13 @@ int main(void)
         const std::vector<Lookback::Wish> wishes{{"mcu", "ticks"}};
         look.want(wishes, Time(4ms), Time(5ms));
         finishLooking(look);
-        const Time known = look.knownTo("mcu");
+        const Time known = look.knownTo(wishes[0]);
         QVERIFY(known >= Time(5ms));
         const std::string last = look.found(wishes[0])->spans.back().text;
         s->advance(Time(6ms));
         look.want(wishes, Time(5ms), Time(6ms));
         QVERIFY(look.busy());
-        QVERIFY(look.knownTo("mcu") == known);  // what was found is kept
+        QVERIFY(look.knownTo(wishes[0]) == known);  // what was found is kept
         finishLooking(look);
         QVERIFY(look.found(wishes[0])->spans.back().text != last);
         // Another course: what was found of the old one is no more.
@@ -757,7 +889,7 @@ int main(void)
         s->poke(0, debug::Space::data, static_cast<std::uint32_t>(0x25), 0);
         s->advance(Time(6ms));
         look.want(wishes, Time(5ms), Time(6ms));
-        QVERIFY(look.knownTo("mcu") < Time(5ms));
+        QVERIFY(look.knownTo(wishes[0]) < Time(5ms));
         finishLooking(look);
         // What cannot be found says why.
         look.want({{"mcu", "lid"}, {"gate", ""}}, Time(5ms), Time(6ms));
