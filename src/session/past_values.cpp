@@ -308,6 +308,10 @@ void PastValues::lookAtRegisters(Time at)
 // Not all alike, so that what recurs is not always met at the same place.
 Duration PastValues::piece()
 {
+    // What only instructions write is told by them.
+    constexpr Duration kUnseen = std::chrono::milliseconds(10);
+    if (std::none_of(placed_.begin(), placed_.end(), [](const Placed& p) { return p.kinds.core || p.kinds.peripheral; }))
+        return kUnseen;
     constexpr double kGolden = 0.6180339887498949;
     const double part = std::fmod(static_cast<double>(++pieces_) * kGolden, 1.0);
     return std::max(Duration(static_cast<std::int64_t>((0.5 + part) * static_cast<double>(looked_.count()))), Duration(1));
