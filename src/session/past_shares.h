@@ -3,13 +3,13 @@
 #pragma once
 
 #include "session/function_times.h"
-#include "session/past_world.h"
+#include "session/past_search.h"
 
 namespace bramix::session {
 
 class PastShares {
 public:
-    PastShares(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue) {}
+    PastShares(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue), search_(session) {}
     ~PastShares() { times_.stop(); }
     PastShares(const PastShares&) = delete;
     PastShares& operator=(const PastShares&) = delete;
@@ -17,13 +17,13 @@ public:
     // What is to be told apart from now on, between two instants; what is known of that already stays.
     void want(Time from, Time to, Duration column);
     // Nothing is wanted just now; what has been found is kept.
-    void rest() { resting_ = true; }
+    void rest() { search_.rest(); }
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
-    [[nodiscard]] bool busy() const { return !resting_ && !ended_ && known_ < to_; }
+    [[nodiscard]] bool busy() const { return !search_.rests() && search_.goesOn(); }
     // From where to where everything is known, on the session's present course; both alike where nothing is.
-    [[nodiscard]] Time knownFrom() const { return from_; }
-    [[nodiscard]] Time knownTo() const { return course_ == session_.course() ? known_ : from_; }
+    [[nodiscard]] Time knownFrom() const { return search_.from(); }
+    [[nodiscard]] Time knownTo() const { return search_.isOfThisCourse() ? search_.known() : search_.from(); }
     [[nodiscard]] const FunctionTimes& times() const { return times_; }
     // Another number where it may know more.
     [[nodiscard]] std::uint64_t searches() const { return searches_; }
@@ -34,10 +34,9 @@ private:
     Session& session_;
     PastWay way_;
     FunctionTimes times_;           // of its chips; before the world goes, it has stopped
-    Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to
+    PastSearch search_;
     Duration stretch_{};
-    std::uint64_t course_ = 0, searches_ = 0;
-    bool stands_ = false, ended_ = true, resting_ = true;
+    std::uint64_t searches_ = 0;
 };
 
 }  // namespace bramix::session

@@ -26,25 +26,22 @@ std::uint64_t rawOf(const std::vector<std::uint8_t>& bytes)
 
 void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
 {
-    from = std::max({from, session_.earliest(), Time{}});
-    to = std::min(to, session_.latest());
-    resting_ = false;
+    const PastSearch::Window window = search_.within(from, to);
+    search_.wake();
     const bool hasAll = !found_.empty() && std::all_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w); });
-    const bool keeps = hasAll || std::any_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w) && (!stands_ || found_.at(w).trouble.empty()); });
-    if (keeps && course_ == session_.course() && from >= from_ && from <= std::max(known_, to_)) {
-        to_ = std::max(to_, to);
+    const bool keeps = hasAll || std::any_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w) && (!search_.stands() || found_.at(w).trouble.empty()); });
+    if (keeps && search_.serves(window)) {
+        search_.extend(window.to);
         return keepTo(wishes);
     }
-    course_ = session_.course();
     placed_.clear();
     locals_.clear();
     found_.clear();
     for (const Wish& wish : wishes)
         found_.try_emplace(wish);
     // More than is seen, so that a wider or an earlier view finds it there: the whole run where that is not much more.
-    const Duration span = to - from;
-    from_ = known_ = from - session_.earliest() <= 2 * span ? session_.earliest() : from - span / 4;
-    to_ = to;
+    const Duration span = window.length();
+    search_.begin(window.from - session_.earliest() <= 2 * span ? session_.earliest() : window.from - span / 4, window.to);
     // Some dozen times in each column.
     constexpr std::int64_t kLooks = 50'000;
     constexpr std::array<Duration, 7> kOften{std::chrono::microseconds(10), std::chrono::microseconds(20), std::chrono::microseconds(50), std::chrono::microseconds(100), std::chrono::microseconds(200), std::chrono::microseconds(500), std::chrono::milliseconds(1)};
@@ -54,7 +51,7 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     way_.again();
     late_.reset();
     moved_.clear();
-    stands_ = ended_ = hears_ = false;
+    hears_ = false;
 }
 
 // Of the same stretch others are wanted now.
@@ -67,12 +64,12 @@ void PastValues::keepTo(const std::vector<Wish>& wishes)
         std::erase_if(placed_, [&](const Placed& p) { return dropped(p.found); });
         std::erase_if(locals_, [&](const Local& l) { return dropped(l.found); });
         std::erase_if(found_, [&](const auto& f) { return !wanted(f.first); });
-        for (std::size_t i = 0; stands_ && i < moved_.size(); ++i)
+        for (std::size_t i = 0; search_.stands() && i < moved_.size(); ++i)
             arm(i);
     }
     std::vector<Wish> missing;
     std::copy_if(wishes.begin(), wishes.end(), std::back_inserter(missing), [&](const Wish& w) { return !found_.contains(w); });
-    if (!stands_) {
+    if (!search_.stands()) {
         for (const Wish& w : missing)
             found_.try_emplace(w);
         return;
@@ -86,11 +83,8 @@ void PastValues::keepTo(const std::vector<Wish>& wishes)
     late_ = std::make_unique<PastValues>(session_, catalogue_);
     for (const Wish& w : missing)
         late_->found_.try_emplace(w);
-    late_->course_ = course_;
-    late_->from_ = late_->known_ = from_;
-    late_->to_ = known_;
+    late_->search_.follow(search_);
     late_->looked_ = looked_;
-    late_->resting_ = false;
 }
 
 // As much is known of what was wanted later, and both worlds stand at the same instant: from now on one of them goes on with all of it.
@@ -109,7 +103,7 @@ void PastValues::adopt()
 bool PastValues::begin(std::chrono::steady_clock::time_point until)
 {
     // What was looked for before stops nothing any more.
-    const auto there = way_.go(from_, until, [](bench::World& world) {
+    const auto there = way_.go(search_.from(), until, [](bench::World& world) {
         world.hear({});
         for (bench::World::ChipUnit& unit : world.chips()) {
             unit.chip->cpu().setWatches({});
@@ -120,13 +114,13 @@ bool PastValues::begin(std::chrono::steady_clock::time_point until)
     if (!there) {
         for (auto& [wish, found] : found_)
             found.trouble = there.error().text();
-        ended_ = true;
+        search_.end();
         return false;
     }
     if (!*there)
         return false;
     watch();
-    stands_ = true;
+    search_.stand();
     return true;
 }
 
@@ -148,7 +142,8 @@ void PastValues::watch()
     for (std::size_t i = 0; i < chips.size(); ++i)
         arm(i);
     hearWhereNeeded();
-    ended_ = placed_.empty() && locals_.empty();
+    if (placed_.empty() && locals_.empty())
+        search_.end();
 }
 
 // A chip stops where something that is followed may change.
@@ -197,9 +192,9 @@ std::string PastValues::watchPlace(std::size_t chip, const std::string& expressi
     Placed& p = placed_.back();
     learnKinds(p);
     if (p.follower.open())
-        record(chip, found, p.follower.value(), from_, p.since, false);
+        record(chip, found, p.follower.value(), search_.from(), p.since, false);
     else
-        found.values.end(from_);
+        found.values.end(search_.from());
     return {};
 }
 
@@ -274,7 +269,7 @@ bool PastValues::look(Placed& p, Time at, bool told)
 void PastValues::look(Local& l, bool first)
 {
     const bench::World::ChipUnit& unit = way_.past().world().chips()[l.chip];
-    const Time at = first ? from_ : unit.chip->now();
+    const Time at = first ? search_.from() : unit.chip->now();
     switch (l.follower.look(session_.program(unit.id), unit)) {
     case LocalFollower::News::none:
         if (first)
@@ -347,7 +342,7 @@ void PastValues::stopped()
         for (Local& l : locals_)
             if (l.chip == i)
                 l.follower.stand(unit);
-        world.stepInstruction(i, std::min(way_.past().nextInput(), to_));
+        world.stepInstruction(i, std::min(way_.past().nextInput(), search_.to()));
         for (Local& l : locals_)
             if (l.chip == i && (l.stops[word] & kStep) != 0)
                 look(l);
@@ -360,20 +355,20 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
         return false;
     if (late_) {
         const bool alone = !seeks();
-        late_->to_ = known_;
+        late_->search_.extend(search_.known());
         (void)late_->work(alone ? budget : budget / 2);
-        if (late_->ended_ || (late_->stands_ && late_->known_ >= known_))
+        if (late_->search_.hasEnded() || (late_->search_.stands() && late_->search_.known() >= search_.known()))
             adopt();
         if (alone)
             return true;
         budget /= 2;
     }
     const auto until = std::chrono::steady_clock::now() + budget;
-    if (!stands_ && !begin(until))
+    if (!search_.stands() && !begin(until))
         return true;
     PastWorld& past = way_.past();
     bench::World& world = past.world();
-    while (world.now() < to_ && !world.faulted() && std::chrono::steady_clock::now() < until) {
+    while (world.now() < search_.to() && !world.faulted() && std::chrono::steady_clock::now() < until) {
         if (past.nextInput() <= world.now()) {
             past.giveDueInputs();
             lookAtAll(true);
@@ -382,7 +377,7 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
             if (moved_[i])
                 setWatches(i);
         hearWhereNeeded();
-        const Time before = world.now(), next = std::min({to_, past.nextInput(), before + piece()});
+        const Time before = world.now(), next = std::min({search_.to(), past.nextInput(), before + piece()});
         if (!world.debugStop())
             world.runUntil(next);
         if (world.debugStop()) {
@@ -393,15 +388,14 @@ bool PastValues::work(std::chrono::steady_clock::duration budget)
                 break;
         }
     }
-    known_ = std::max(known_, std::min(world.now(), to_));
-    ended_ = ended_ || world.faulted() || (known_ < to_ && std::chrono::steady_clock::now() < until);
+    search_.comeTo(world, false, until);
     return true;
 }
 
 bool PastValues::coarseFor(Time from, Time to) const
 {
     constexpr int kGrains = 500, kNarrower = 8;
-    return (late_ && late_->coarseFor(from, to)) || (course_ == session_.course() && (to - from) * kNarrower < to_ - from_ && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.movesIn(from, to) && looked_ * kGrains > to - from); }));
+    return (late_ && late_->coarseFor(from, to)) || (search_.isOfThisCourse() && (to - from) * kNarrower < search_.to() - search_.from() && std::any_of(found_.begin(), found_.end(), [&](const auto& f) { return f.second.values.grain() * kGrains > to - from || (f.second.movesIn(from, to) && looked_ * kGrains > to - from); }));
 }
 
 const PastValues::Found* PastValues::of(const Wish& wish) const

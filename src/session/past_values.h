@@ -14,14 +14,14 @@
 
 #include "session/expression_follower.h"
 #include "session/local_follower.h"
-#include "session/past_world.h"
+#include "session/past_search.h"
 #include "tape/value_log.h"
 
 namespace bramix::session {
 
 class PastValues {
 public:
-    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), way_(session, catalogue) {}
+    PastValues(Session& session, const bench::Catalogue& catalogue) : session_(session), catalogue_(catalogue), way_(session, catalogue), search_(session) {}
 
     // Of a chip; an expression over globals and registers, or "sum in mean" over a local.
     using Wish = std::pair<std::string, std::string>;
@@ -44,14 +44,14 @@ public:
     // What is wanted from now on, and where; what is known of it already stays. What comes to it later is looked for by itself, until as much is known of it.
     void want(const std::vector<Wish>& wishes, Time from, Time to);
     // Nothing is wanted just now; what has been found is kept.
-    void rest() { resting_ = true; }
+    void rest() { search_.rest(); }
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
-    [[nodiscard]] bool busy() const { return !resting_ && (seeks() || (late_ && (late_->ended_ || late_->known_ < known_))); }
+    [[nodiscard]] bool busy() const { return !search_.rests() && (seeks() || (late_ && (late_->search_.hasEnded() || late_->search_.known() < search_.known()))); }
     // From where to where everything is known, and one of them.
-    [[nodiscard]] Time knownFrom() const { return from_; }
-    [[nodiscard]] Time knownTo() const { return late_ ? std::min(known_, late_->knownTo()) : known_; }
-    [[nodiscard]] Time knownTo(const Wish& wish) const { return late_ && !found_.contains(wish) ? late_->knownTo(wish) : known_; }
+    [[nodiscard]] Time knownFrom() const { return search_.from(); }
+    [[nodiscard]] Time knownTo() const { return late_ ? std::min(search_.known(), late_->knownTo()) : search_.known(); }
+    [[nodiscard]] Time knownTo(const Wish& wish) const { return late_ && !found_.contains(wish) ? late_->knownTo(wish) : search_.known(); }
     // What has been found there is too coarse for a window, and another search would find more.
     [[nodiscard]] bool coarseFor(Time from, Time to) const;
     // Null where it was not wanted.
@@ -77,7 +77,7 @@ private:
     };
     static constexpr std::uint8_t kArrival = 1, kStep = 2;
 
-    [[nodiscard]] bool seeks() const { return !ended_ && !found_.empty() && known_ < to_; }
+    [[nodiscard]] bool seeks() const { return !found_.empty() && search_.goesOn(); }
     void keepTo(const std::vector<Wish>& wishes);
     void adopt();
     bool begin(std::chrono::steady_clock::time_point until);
@@ -99,16 +99,15 @@ private:
     Session& session_;
     const bench::Catalogue& catalogue_;
     PastWay way_;
+    PastSearch search_;
     std::map<Wish, Found> found_;
     std::unique_ptr<PastValues> late_;  // looks for what was wanted later, from the same beginning to where this one has come
     std::vector<Placed> placed_;
     std::vector<Local> locals_;
-    Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to
     Duration looked_{};             // how often what moves by itself is looked at
     std::uint64_t pieces_ = 0;
-    std::uint64_t course_ = 0;
     std::vector<bool> moved_;       // by chip: what is watched stands elsewhere now
-    bool stands_ = false, ended_ = false, hears_ = false, resting_ = true;
+    bool hears_ = false;
 };
 
 }  // namespace bramix::session

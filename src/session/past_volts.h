@@ -7,14 +7,14 @@
 #include <memory>
 #include <vector>
 
-#include "session/past_world.h"
+#include "session/past_search.h"
 #include "tape/waveform.h"
 
 namespace bramix::session {
 
 class PastVolts final : private circuit::ProbeListener {
 public:
-    PastVolts(Session& session, const bench::Catalogue& catalogue) : session_(session), way_(session, catalogue) {}
+    PastVolts(Session& session, const bench::Catalogue& catalogue) : way_(session, catalogue), search_(session) {}
 
     // So many points a waveform: half a million lines are a second of a busy bench, or an hour of a quiet one.
     static constexpr std::size_t kMostPoints = 1U << 19U;
@@ -22,10 +22,10 @@ public:
     // What is wanted from now on, and where; what is known of it already stays.
     void want(const std::vector<bench::PinRef>& pins, Time from, Time to);
     // Nothing is wanted just now; what has been found is kept.
-    void rest() { resting_ = true; }
+    void rest() { search_.rest(); }
     // Goes on for about so long. True where that changed anything.
     bool work(std::chrono::steady_clock::duration budget);
-    [[nodiscard]] bool busy() const { return !resting_ && !ended_ && !waveforms_.empty() && known_ < to_; }
+    [[nodiscard]] bool busy() const { return !search_.rests() && !waveforms_.empty() && search_.goesOn(); }
     // What has been found by now; null where it was not wanted, or the run has taken another course since.
     [[nodiscard]] const tape::Waveform* of(const bench::PinRef& pin) const;
 
@@ -33,13 +33,10 @@ private:
     void piece(bench::NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) override;
     bool begin(std::chrono::steady_clock::time_point until);
 
-    Session& session_;
     PastWay way_;
+    PastSearch search_;
     std::map<bench::PinRef, tape::Waveform> waveforms_;
     std::map<bench::NetId, std::vector<tape::Waveform*>> ofNet_;
-    Time from_{}, to_{}, known_{};  // begins there, shall reach, has come to
-    std::uint64_t course_ = 0;
-    bool stands_ = false, ended_ = false, resting_ = false;
 };
 
 }  // namespace bramix::session

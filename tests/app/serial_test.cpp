@@ -156,7 +156,7 @@ private slots:
         QFile source(folder_.filePath("firmware/bell.c"));
         QVERIFY(source.open(QIODevice::ReadOnly));
         const QStringList text = QString::fromUtf8(source.readAll()).split('\n');
-        QTRY_VERIFY(text[window_->code().view()->lineAtCursor() - 1].contains("UDR0 = c"));
+        QTRY_VERIFY_WITH_TIMEOUT(text[window_->code().view()->lineAtCursor() - 1].contains("UDR0 = c"), 30'000);
     }
 
     // Going back takes the lines back too, to the byte.
@@ -201,9 +201,14 @@ private slots:
         QTest::mouseClick(again(), Qt::LeftButton);
         QTRY_VERIFY(serial().text().count("count from 1") >= 5);
         QTest::mouseClick(again(), Qt::LeftButton);
-        QTest::qWait(150);
+        // What was sent by then is answered; afterwards nothing more comes. By the board's time, however slowly that goes.
+        const auto runFor = [&](std::chrono::milliseconds span) {
+            const kernel::Time until = window_->editor().picture().now + span;
+            QTRY_VERIFY_WITH_TIMEOUT(window_->editor().picture().now > until, 30'000);
+        };
+        runFor(std::chrono::milliseconds(150));
         const auto settled = serial().text().count("count from 1");
-        QTest::qWait(250);
+        runFor(std::chrono::milliseconds(250));
         QCOMPARE(serial().text().count("count from 1"), settled);
         // A wrong one is told, and nothing is lost.
         QSignalSpy said(&window_->editor(), &Editor::message);
