@@ -1,6 +1,7 @@
 #include "session/past_steps.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "debug/local_stops.h"
 #include "session/debugger.h"
@@ -150,26 +151,26 @@ void PastSteps::look(Item& item)
 void PastSteps::look(Item& item, ExpressionFollower& follower)
 {
     const ExpressionFollower::News news = follower.look(session_.program(unit().id), {unit()});
-    if (news == ExpressionFollower::News::none)
-        return;
-    if (item.open)
-        item.found.spans.back().to = unit().chip->now();
-    item.open = item.open && news == ExpressionFollower::News::value;
-    if (news == ExpressionFollower::News::value)
-        stands(item, follower.value(), item.open && follower.completes());
+    if (news != ExpressionFollower::News::none)
+        changed(item, news == ExpressionFollower::News::value ? &follower.value() : nullptr, follower.completes());
 }
 
 void PastSteps::look(Item& item, LocalFollower& follower)
 {
     const LocalFollower::News news = follower.look(session_.program(unit().id), unit());
     follower.stand(unit());
-    if (news == LocalFollower::News::none)
-        return;
-    if (item.open)
+    if (news != LocalFollower::News::none)
+        changed(item, news == LocalFollower::News::value ? &follower.value() : nullptr, follower.goesOn() && follower.value().bytes.size() > 1);
+}
+
+// From one value to another, or to none.
+void PastSteps::changed(Item& item, const debug::Value* value, bool completes)
+{
+    const bool wasOpen = std::exchange(item.open, false);
+    if (wasOpen)
         item.found.spans.back().to = unit().chip->now();
-    item.open = item.open && news == LocalFollower::News::value;
-    if (news == LocalFollower::News::value)
-        stands(item, follower.value(), item.open && follower.goesOn() && follower.value().bytes.size() > 1);
+    if (value != nullptr)
+        stands(item, *value, wasOpen && completes);
 }
 
 // It has this value now. `completes`: the one before may have been half stored, and then it is not shown.

@@ -70,6 +70,7 @@ private:
     void look(Item& item);
     void look(Item& item, ExpressionFollower& follower);
     void look(Item& item, LocalFollower& follower);
+    void changed(Item& item, const debug::Value* value, bool completes);
     void stands(Item& item, const debug::Value& value, bool completes);
     void close();
     void endIfNothingIsLeft();
