@@ -29,7 +29,7 @@ void PastValues::want(const std::vector<Wish>& wishes, Time from, Time to)
     const PastSearch::Window window = search_.within(from, to);
     search_.wake();
     const bool hasAll = !found_.empty() && std::all_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w); });
-    const bool keeps = hasAll || std::any_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w) && (!search_.stands() || found_.at(w).trouble.empty()); });
+    const bool keeps = hasAll || std::any_of(wishes.begin(), wishes.end(), [&](const Wish& w) { return found_.contains(w) && found_.at(w).trouble.empty(); });
     if (keeps && search_.serves(window)) {
         search_.extend(window.to);
         return keepTo(wishes);
