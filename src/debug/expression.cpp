@@ -97,6 +97,8 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             }
         } else if (!stack.empty()) {
             const std::int64_t address = pop();
+            if (uses_ != nullptr && !isValue)
+                uses_->push_back({Space::data, static_cast<std::uint32_t>(address) & 0xFFFFU, bytes});
             for (std::uint32_t i = 0; i < bytes; ++i)
                 out.bytes.push_back(isValue ? static_cast<std::uint8_t>(static_cast<std::uint64_t>(address) >> (8 * std::min(i, 7U))) : target_.data(static_cast<std::uint32_t>(address + i) & 0xFFFFU));
             out.registers.assign(out.registers.size(), 0);
@@ -169,6 +171,8 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
         }
         case DW_OP_deref: {
             const auto a = static_cast<std::uint32_t>(pop());
+            if (uses_ != nullptr)
+                uses_->push_back({Space::data, a & 0xFFFFU, 2});
             stack.push_back(target_.data(a & 0xFFFFU) | (target_.data((a + 1) & 0xFFFFU) << 8));
             break;
         }

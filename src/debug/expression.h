@@ -88,6 +88,9 @@ private:
     bool byValues_ = false;
 };
 
+// Where a register of the core stands in data memory, by its name: r0 to r31, X, Y, Z, sreg, sp, with or without a "$". Nothing for other names.
+[[nodiscard]] std::optional<Use> coreRegister(std::string name);
+
 // The bytes that a value in memory takes up; a bit field's are those that hold its bits.
 [[nodiscard]] Use placeOf(const Value& value);
 

@@ -496,8 +496,10 @@ private:
             return meaningOf(name);
         if (const auto known = e_.names_->find(name); known != e_.names_->end())
             return known->second.inMemory ? e_.at(known->second.type, known->second.space, known->second.address) : Result<Value>(known->second);
+        const std::size_t before = e_.uses_ == nullptr ? 0 : e_.uses_->size();
         auto value = meaningOf(name);
-        if (value)
+        // What is put together out of memory has no place of its own, and is read each time.
+        if (value && (value->inMemory || (e_.uses_ != nullptr && e_.uses_->size() == before)))
             e_.names_->emplace(name, *value);
         return value;
     }
@@ -532,7 +534,7 @@ private:
             return e_.read(symbols.variables()[static_cast<std::size_t>(global)]);
         if (const auto value = enumerator(name))
             return number(*value);
-        if (auto value = coreRegister(name))
+        if (auto value = coreValue(name))
             return *value;
         if (const int f = symbols.functionByName(name); f >= 0) {
             Value v;
@@ -574,60 +576,28 @@ private:
         }
     }
 
-    std::optional<Value> coreRegister(std::string name)
+    std::optional<Value> coreValue(std::string name)
     {
         if (name.starts_with('$'))
             name.erase(0, 1);
-        if (e_.frame_ == nullptr)
-            return coreRegisterInMemory(name);
-        const Registers& regs = e_.frame_->registers;
-        const auto pair = [&](unsigned low) {
-            Value v;
-            v.type = e_.symbols_.types().integer(2, false);
-            v.bytes = {regs.r[low], regs.r[low + 1]};
-            v.registers = {static_cast<std::uint8_t>(low), static_cast<std::uint8_t>(low + 1)};
-            return v;
-        };
-        if (name == "X") return pair(26);
-        if (name == "Y") return pair(28);
-        if (name == "Z") return pair(30);
-        if (name == "sp" || name == "SP") return number(regs.sp);
-        if (name == "pc" || name == "PC") return number(regs.pc);
-        if (name == "sreg") return number(regs.sreg);
-        if (const auto n = generalRegister(name)) {
-            Value v;
-            v.type = e_.symbols_.types().integer(1, false);
-            v.bytes = {regs.r[*n]};
-            v.registers = {static_cast<std::uint8_t>(*n)};
-            return v;
-        }
-        return std::nullopt;
-    }
-
-    // Without a frame they are what stands in them now, which data memory shows too.
-    std::optional<Value> coreRegisterInMemory(const std::string& name)
-    {
-        const auto standing = [&](std::uint32_t size, std::uint32_t address) {
-            const auto value = e_.at(e_.symbols_.types().integer(size, false), Space::data, address);
+        const auto place = coreRegister(name);
+        // Without a frame they are what stands in them now, which data memory shows too.
+        if (e_.frame_ == nullptr) {
+            const auto value = place ? e_.at(e_.symbols_.types().integer(place->length, false), place->space, place->address) : Result<Value>(fail(name, "is no register"));
             return value ? std::optional(*value) : std::nullopt;
-        };
-        if (name == "X") return standing(2, 26);
-        if (name == "Y") return standing(2, 28);
-        if (name == "Z") return standing(2, 30);
-        if (name == "sp" || name == "SP") return standing(2, chip::avr::kSpl);
-        if (name == "sreg") return standing(1, chip::avr::kSreg);
-        const auto n = generalRegister(name);
-        return n ? standing(1, *n) : std::nullopt;
-    }
-
-    // r0 to r31.
-    static std::optional<unsigned> generalRegister(const std::string& name)
-    {
-        constexpr unsigned kRegisters = 32;
-        if (name.size() < 2 || name[0] != 'r' || name.size() > 3 || !std::all_of(name.begin() + 1, name.end(), [](char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }))
-            return std::nullopt;
-        const auto n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
-        return n < kRegisters ? std::optional(n) : std::nullopt;
+        }
+        const Registers& regs = e_.frame_->registers;
+        if (name == "pc" || name == "PC") return number(regs.pc);
+        if (!place) return std::nullopt;
+        if (place->address == chip::avr::kSpl) return number(regs.sp);
+        if (place->address == chip::avr::kSreg) return number(regs.sreg);
+        Value v;
+        v.type = e_.symbols_.types().integer(place->length, false);
+        for (std::uint32_t r = place->address; r < place->address + place->length; ++r) {
+            v.bytes.push_back(regs.r[r]);
+            v.registers.push_back(static_cast<std::uint8_t>(r));
+        }
+        return v;
     }
 
     Evaluator& e_;
@@ -636,6 +606,23 @@ private:
     int depth_ = 0;
     int skipping_ = 0;
 };
+
+std::optional<Use> coreRegister(std::string name)
+{
+    constexpr std::uint32_t kRegisters = 32, kX = 26;
+    if (name.starts_with('$'))
+        name.erase(0, 1);
+    if (name == "X" || name == "Y" || name == "Z")
+        return Use{Space::data, kX + 2 * static_cast<std::uint32_t>(name[0] - 'X'), 2};
+    if (name == "sreg" || name == "SREG")
+        return Use{Space::data, chip::avr::kSreg, 1};
+    if (name == "sp" || name == "SP")
+        return Use{Space::data, chip::avr::kSpl, 2};
+    if (name.size() < 2 || name.size() > 3 || name[0] != 'r' || !std::all_of(name.begin() + 1, name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }))
+        return std::nullopt;
+    const auto n = static_cast<std::uint32_t>(std::atoi(name.c_str() + 1));
+    return n < kRegisters ? std::optional(Use{Space::data, n, 1}) : std::nullopt;
+}
 
 Result<Value> Evaluator::evaluate(const std::string& expression)
 {

@@ -16,33 +16,6 @@ namespace bramix::session {
 using kernel::fail;
 using kernel::Result;
 
-namespace {
-
-struct CoreRegister {
-    std::uint32_t registers = 0;
-    bool flags = false, stackPointer = false;
-    std::uint16_t address = 0, length = 1;  // in data memory
-};
-
-std::optional<CoreRegister> coreRegister(std::string name)
-{
-    if (name.starts_with('$'))
-        name.erase(0, 1);
-    const auto low = [](unsigned r, unsigned count) { return CoreRegister{(count == 2 ? 3U : 1U) << r, false, false, static_cast<std::uint16_t>(r), static_cast<std::uint16_t>(count)}; };
-    if (name == "X" || name == "Y" || name == "Z")
-        return low(26 + 2 * static_cast<unsigned>(name[0] - 'X'), 2);
-    if (name == "sreg" || name == "SREG")
-        return CoreRegister{0, true, false, chip::avr::kSreg, 1};
-    if (name == "sp" || name == "SP")
-        return CoreRegister{0, false, true, chip::avr::kSpl, 2};
-    if (name.size() < 2 || name.size() > 3 || name[0] != 'r' || !std::all_of(name.begin() + 1, name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }))
-        return std::nullopt;
-    const auto n = static_cast<unsigned>(std::atoi(name.c_str() + 1));
-    return n < 32 ? std::optional(low(n, 1)) : std::nullopt;
-}
-
-}  // namespace
-
 // A rule that watches data memory: where that is a core register, instructions that name it count, too.
 void Debugger::placeRegisters(Rule& rule)
 {
@@ -73,7 +46,7 @@ void Debugger::placeRegisters(Rule& rule)
 // A rule about an expression that a pointer, an index or an operand decides: those are watched as well.
 Result<void> Debugger::follow(Rule& rule)
 {
-    if (const std::string root = rootOf(rule.expression); coreRegister(root) && program(rule.chip).symbols.global(root) < 0)
+    if (const std::string root = rootOf(rule.expression); debug::coreRegister(root) && program(rule.chip).symbols.global(root) < 0)
         return fail(rule.expression, fmt::format("is worked out from a register that many instructions change; expected {} itself, or variables", root));
     rule.follower.emplace(rule.expression);
     if (const auto ok = rule.follower->begin(program(rule.chip), {session_.world().chips()[rule.chip]}); !ok)
@@ -153,8 +126,8 @@ Result<bool> Debugger::parseRegisters(Rule& rule, std::string_view word)
         rule.function = symbols.functions()[static_cast<std::size_t>(here)].name;
     } else if (rule.expression == "pc" || rule.expression == "PC") {
         return fail("pc", fmt::format("is another with every instruction; expected what {} it, such as r24 or a variable", word == "read" ? "reads" : "changes"));
-    } else if (const auto core = coreRegister(rule.expression); core && symbols.global(rule.expression) < 0) {
-        rule.watches = {{core->address, core->length, rule.reads, rule.writes}};
+    } else if (const auto core = debug::coreRegister(rule.expression); core && symbols.global(rule.expression) < 0) {
+        rule.watches = {{static_cast<std::uint16_t>(core->address), static_cast<std::uint16_t>(core->length), rule.reads, rule.writes}};
         placeRegisters(rule);
         return true;
     } else {

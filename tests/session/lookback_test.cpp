@@ -30,6 +30,14 @@ __attribute__((noinline)) uint16_t mean(uint8_t n)
 }
 )";
 
+// A pulse of 60 parts in 255 on PB1, filtered; a dial on PC0.
+const char* const kPulse = "#include <avr/io.h>\nint main(void) { DDRB = 2; OCR1A = 60; TCCR1A = 0x81; TCCR1B = 2; for (;;) { } }\n";
+const std::string kFilterAndDial =
+    "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[part]]\nid = \"c\"\nkind = \"capacitor\"\nset = { capacitance = \"100n\" }\n"
+    "[[part]]\nid = \"dial\"\nkind = \"potentiometer\"\n"
+    "[[wire]]\nends = [\"mcu.PB1\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"c.1\"]\n[[wire]]\nends = [\"c.2\", \"mcu.GND\"]\n"
+    "[[wire]]\nends = [\"dial.A\", \"mcu.5V\"]\n[[wire]]\nends = [\"dial.B\", \"mcu.GND\"]\n[[wire]]\nends = [\"dial.W\", \"mcu.PC0\"]\n";
+
 }  // namespace
 
 class LookbackTest : public QObject {
@@ -252,18 +260,14 @@ volatile uint8_t seen;
     // A voltage that nobody recorded is the one that a record of the same run has, a filtered pulse as well as a hand on a dial.
     void voltagesAreThoseOfARecord()
     {
-        QVERIFY(bench_.build({"-Os"}, "#include <avr/io.h>\nint main(void) { DDRB = 2; OCR1A = 60; TCCR1A = 0x81; TCCR1B = 2; for (;;) { } }\n"));
-        const std::string more = "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[part]]\nid = \"c\"\nkind = \"capacitor\"\nset = { capacitance = \"100n\" }\n"
-                                 "[[part]]\nid = \"dial\"\nkind = \"potentiometer\"\n"
-                                 "[[wire]]\nends = [\"mcu.PB1\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"c.1\"]\n[[wire]]\nends = [\"c.2\", \"mcu.GND\"]\n"
-                                 "[[wire]]\nends = [\"dial.A\", \"mcu.5V\"]\n[[wire]]\nends = [\"dial.B\", \"mcu.GND\"]\n[[wire]]\nends = [\"dial.W\", \"mcu.PC0\"]\n";
+        QVERIFY(bench_.build({"-Os"}, kPulse));
         const std::vector<bench::PinRef> pins{{"c", "1"}, {"mcu", "PC0"}};
         const auto run = [&](Session& s) {
             s.advance(Time(12ms));
             QVERIFY(s.setControl("dial", "position", 0.8).has_value());
             s.advance(Time(30ms));
         };
-        const auto recorded = bench_.open(more), bare = bench_.open(more);
+        const auto recorded = bench_.open(kFilterAndDial), bare = bench_.open(kFilterAndDial);
         QVERIFY(recorded != nullptr && bare != nullptr);
         recorded->setProbes(pins);
         run(*recorded);
@@ -298,13 +302,9 @@ volatile uint8_t seen;
     // A voltage over a long time, held against short parts of it; zooming in and out begins neither anew, and zoomed in nothing is left out.
     void voltagesAtAnyLength()
     {
-        QVERIFY(bench_.build({"-Os"}, "#include <avr/io.h>\nint main(void) { DDRB = 2; OCR1A = 60; TCCR1A = 0x81; TCCR1B = 2; for (;;) { } }\n"));
-        const std::string more = "[[part]]\nid = \"r\"\nkind = \"resistor\"\nset = { resistance = \"10k\" }\n[[part]]\nid = \"c\"\nkind = \"capacitor\"\nset = { capacitance = \"100n\" }\n"
-                                 "[[part]]\nid = \"dial\"\nkind = \"potentiometer\"\n"
-                                 "[[wire]]\nends = [\"mcu.PB1\", \"r.1\"]\n[[wire]]\nends = [\"r.2\", \"c.1\"]\n[[wire]]\nends = [\"c.2\", \"mcu.GND\"]\n"
-                                 "[[wire]]\nends = [\"dial.A\", \"mcu.5V\"]\n[[wire]]\nends = [\"dial.B\", \"mcu.GND\"]\n[[wire]]\nends = [\"dial.W\", \"mcu.PC0\"]\n";
+        QVERIFY(bench_.build({"-Os"}, kPulse));
         const std::vector<bench::PinRef> pins{{"c", "1"}, {"mcu", "PC0"}};
-        const auto s = bench_.open(more);
+        const auto s = bench_.open(kFilterAndDial);
         QVERIFY(s != nullptr);
         for (int i = 1; i <= 10; ++i) {
             s->advance(Time(2500ms * i));
