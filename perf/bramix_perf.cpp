@@ -2,8 +2,11 @@
 // instruction counts by callgrind are in perf/README.md.
 #include <benchmark/benchmark.h>
 
+#include <array>
+#include <cmath>
 #include <cstdlib>
 
+#include "circuit/waveform.h"
 #include "session/debugger.h"
 #include "session/merged_edges.h"
 #include "session/session.h"
@@ -436,6 +439,58 @@ void steppedPeriod(benchmark::State& state)
         }
 }
 BENCHMARK(steppedPeriod)->Unit(benchmark::kMicrosecond);
+
+// Two filters that are driven against each other, and somebody who waits for their voltages to cross: what one crossing costs, found and told.
+void crossingOfTwoFilters(benchmark::State& state)
+{
+    struct Nobody : circuit::VoltageListener {
+        void voltageChanged(circuit::PinId, double, circuit::Time) override {}
+    } listener;
+    Rig rig;
+    auto& [queue, c, ground] = rig;
+    std::array<circuit::PinId, 2> pins{}, eyes{};
+    for (std::size_t i = 0; i < 2; ++i) {
+        const auto out = c.addNet("out");
+        const auto cap = c.addNet("cap");
+        pins[i] = c.addPin(out, "pin");
+        eyes[i] = c.addPin(cap, "eye");
+        c.addResistor(out, cap, {10'000}, "r");
+        c.addCapacitor(cap, ground, {1e-8}, {0.02}, {1e12}, "c");
+    }
+    c.seal(nullptr);
+    c.watchVoltage(eyes[0], &listener, {.against = eyes[1]});
+    c.watchVoltage(eyes[1], &listener, {.against = eyes[0]});
+    bool high = false;
+    for (auto _ : state) {
+        high = !high;
+        c.drive(pins[0], {high ? 5.0 : 0.0, 25}, {});
+        c.drive(pins[1], {high ? 0.0 : 5.0, 25}, {});
+        queue.advanceTo(queue.now() + std::chrono::milliseconds(1));
+    }
+}
+BENCHMARK(crossingOfTwoFilters)->Unit(benchmark::kMicrosecond);
+
+// A sine of 1 MHz through a filter: a microsecond of steps.
+void steppedSine(benchmark::State& state)
+{
+    struct Sine : circuit::Waveform {
+        [[nodiscard]] double at(circuit::Time t) const override { return std::sin(6.283185307179586e6 * kernel::seconds(t.time_since_epoch())); }
+        [[nodiscard]] circuit::Time nextCorner(circuit::Time) const override { return kernel::kNever; }
+        [[nodiscard]] kernel::Duration step() const override { return std::chrono::nanoseconds(10); }
+    } wave;
+    Rig rig;
+    auto& [queue, c, ground] = rig;
+    const auto out = c.addNet("out");
+    const auto cap = c.addNet("cap");
+    const auto source = c.addSource(out, ground, {0}, {50}, "s", true);
+    c.addResistor(out, cap, {100}, "r");
+    c.addCapacitor(cap, ground, {1e-9}, {0.02}, {1e12}, "c");
+    c.seal(nullptr);
+    c.setWave(source, &wave, {});
+    for (auto _ : state)
+        queue.advanceTo(queue.now() + std::chrono::microseconds(1));
+}
+BENCHMARK(steppedSine)->Unit(benchmark::kMicrosecond);
 
 }  // namespace
 

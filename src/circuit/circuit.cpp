@@ -140,6 +140,8 @@ void Circuit::setThresholds(PinId pin, Thresholds thresholds)
     Pin& p = at(pin);
     Net& n = at(p.net);
     p.listener.thresholds = thresholds;
+    if (!islands_.empty())
+        islands_[n.island]->marksKnown = false;
     if (!n.listeners.empty() && n.listeners.front() == pin)
         n.thresholds = thresholds;
     if (!islands_.empty() && n.state != NetState::floating)
@@ -150,16 +152,65 @@ void Circuit::watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch wa
 {
     Net& net = at(at(pin).net);
     std::erase_if(net.watchers, [pin](const Watcher& w) { return w.pin == pin; });
-    if (listener != nullptr)
-        net.watchers.push_back({pin, listener, watch, voltage(at(pin).net).value});
+    if (listener != nullptr) {
+        const double now = voltage(at(pin).net).value;
+        net.watchers.push_back({pin, listener, watch, now, watch.against != kNoPin && now - voltage(at(watch.against).net).value > watch.offset});
+    }
+    refreshPlain(net);
+    if (islands_.empty())
+        return;
+    if (watch.against != kNoPin)
+        refreshPlain(at(at(watch.against).net));
+    findDependents();
     if (busy_ == 0 && net.moves)
         armNext(*islands_[net.island]);
+}
+
+void Circuit::setWatchOffset(PinId pin, double offset)
+{
+    Net& net = at(at(pin).net);
+    for (Watcher& w : net.watchers)
+        if (w.pin == pin && w.watch.against != kNoPin) {
+            w.watch.offset = offset;
+            w.above = voltage(at(pin).net).value - voltage(at(w.watch.against).net).value > offset;
+        }
+    if (islands_.empty() || !net.moves)
+        return;
+    if (busy_ == 0)
+        armNext(*islands_[net.island]);
+    else
+        markDirty(net.island);
+}
+
+// Somebody who waits to pass another net's voltage waits anew whenever that one takes another course.
+void Circuit::findDependents()
+{
+    for (const auto& island : islands_) {
+        island->marksKnown = false;
+        island->dependents.clear();
+        island->compares = false;
+    }
+    for (const Net& net : nets_)
+        for (const Watcher& w : net.watchers)
+            if (w.watch.against != kNoPin && net.moves) {
+                islands_[net.island]->compares = true;
+                if (const std::uint32_t other = at(at(w.watch.against).net).island; other != net.island)
+                    if (auto& dependents = islands_[other]->dependents; std::find(dependents.begin(), dependents.end(), net.island) == dependents.end())
+                        dependents.push_back(net.island);
+            }
 }
 
 void Circuit::watchElement(ElementId element, ElementListener& listener, std::vector<double> volts)
 {
     at(element).listener = &listener;
     at(element).watchedVolts = std::move(volts);
+}
+
+void Circuit::setQuietRange(ElementId element, double low, double high)
+{
+    at(element).quietLow = low;
+    at(element).quietHigh = high;
+    at(element).wasQuiet = false;
 }
 
 void Circuit::probe(NetId id, ProbeListener* listener)
@@ -170,6 +221,19 @@ void Circuit::probe(NetId id, ProbeListener* listener)
     net.probe = listener;
     net.probedTo = queue_.now();
     refreshPlain(net);
+}
+
+void Circuit::probe(ElementId id, CurrentProbe* listener)
+{
+    Element& e = at(id);
+    if (e.probe != nullptr)
+        tellProbe(id, queue_.now());
+    e.probe = listener;
+    e.probedTo = queue_.now();
+    std::vector<ElementId>& probed = islands_[e.island]->probed;
+    std::erase(probed, id);
+    if (listener != nullptr)
+        probed.push_back(id);
 }
 
 void Circuit::setClamp(PinId id, double low, double high)
@@ -184,9 +248,11 @@ void Circuit::setClamp(PinId id, double low, double high)
     if (islands_.empty())
         return;
     Island& island = *islands_[net.island];
+    island.marksKnown = false;
     forget(island);
     if (!island.elements.empty())
-        place(island, pin);
+        place(island, pin, net);
+    limitPin(id);
     markDirty(net.island);
     settle();
 }
@@ -196,6 +262,13 @@ void Circuit::setLimit(PinId pin, Amps amps, std::uint32_t group, Amps together)
     at(pin).limitAmps = amps.value;
     at(pin).group = group;
     at(pin).groupAmps = together.value;
+    if (group == kNoGroup)
+        return;
+    auto known = std::find_if(groups_.begin(), groups_.end(), [&](const Group& g) { return g.number == group; });
+    if (known == groups_.end())
+        known = groups_.insert(groups_.end(), Group{group, {}, 0, 0});
+    at(pin).groupIndex = static_cast<std::uint32_t>(known - groups_.begin());
+    known->pins.push_back(pin);
 }
 
 void Circuit::seal(CircuitObserver* observer)
@@ -204,6 +277,9 @@ void Circuit::seal(CircuitObserver* observer)
     findIslands();
     for (Net& net : nets_)
         net.alone = !net.rail && islands_[net.island]->elements.empty();
+    for (std::uint32_t i = 0; i < pins_.size(); ++i)
+        limitPin(PinId{i});
+    findDependents();
     refreshCodes();
     // Supplies of different voltage on one net can be told once and for all.
     for (const Net& net : nets_)
@@ -286,7 +362,7 @@ void Circuit::refreshCodes()
         forget(island);
         for (const NetId net : island.nets)
             for (const PinId pin : at(net).pins)
-                place(island, at(pin));
+                place(island, at(pin), at(net));
         for (const ElementId id : island.elements)
             place(island, at(id));
     }
@@ -308,13 +384,13 @@ std::uint64_t spread(std::uint64_t x)
 // Forgets all solutions, and which drives have been seen.
 void Circuit::forget(Island& island)
 {
-    island.remembered.clear();
-    island.positions.clear();
+    forgetSolutions(island);
+    forgetPositions(island);
     island.key = {};
     for (const NetId net : island.nets)
         for (const PinId pin : at(net).pins) {
-            at(pin).known.clear();
             at(pin).code = 0;
+            at(pin).known.clear();
             enterPin(island, pin);
         }
     for (const ElementId id : island.elements) {
@@ -328,24 +404,26 @@ void Circuit::forget(Island& island)
 void Circuit::enterPin(Island& island, PinId id)
 {
     Pin& pin = at(id);
-    const auto swap = [&](std::uint32_t code) {
-        const std::uint64_t place = (std::uint64_t{static_cast<std::uint32_t>(id)} + 1) << 8U;
-        for (const std::uint32_t c : {pin.code, code})
-            if (c != 0) {
-                island.key.low ^= spread(place + c);
-                island.key.high ^= spread(~(place + c));
-            }
-        pin.code = code;
+    const auto turn = [&] {
+        if (pin.code == 0)
+            return;
+        const Pin::Known& known = pin.known[pin.code - 1];
+        island.key.low ^= known.low;
+        island.key.high ^= known.high;
     };
+    turn();
+    pin.code = 0;
     if (pin.drive.floating())
-        return swap(0);
-    auto found = std::find(pin.known.begin(), pin.known.end(), pin.drive);
+        return;
+    auto found = std::find_if(pin.known.begin(), pin.known.end(), [&](const Pin::Known& k) { return k.drive == pin.drive; });
     if (found == pin.known.end()) {
         if (pin.known.size() == kCodes)
             return forget(island);  // an analog source: what was learned is of no use any more
-        found = pin.known.insert(pin.known.end(), pin.drive);
+        const std::uint64_t place = ((std::uint64_t{static_cast<std::uint32_t>(id)} + 1) << 8U) + pin.known.size() + 1;
+        found = pin.known.insert(pin.known.end(), {pin.drive, spread(place), spread(~place)});
     }
-    swap(static_cast<std::uint32_t>(found - pin.known.begin()) + 1);
+    pin.code = static_cast<std::uint32_t>(found - pin.known.begin()) + 1;
+    turn();
 }
 
 void Circuit::enterElement(Island& island, ElementId id)
@@ -385,10 +463,11 @@ void Circuit::tellWatchers(Net& net, double volts, Time now)
         Watcher& w = net.watchers[i];
         const auto passed = [&](double target) { return (w.told > target) != (volts > target); };
         const bool coarse = w.watch.step > 0 || w.watch.against != kNoPin || !std::isnan(w.watch.level);
-        if (net.moves && coarse && (w.watch.step <= 0 || std::fabs(volts - w.told) < 0.99 * w.watch.step) && !passed(w.watch.level)
-            && (w.watch.against == kNoPin || !passed(voltage(at(w.watch.against).net).value)))
+        const bool above = w.watch.against != kNoPin && volts - voltage(at(w.watch.against).net).value > w.watch.offset;
+        if (net.moves && coarse && (w.watch.step <= 0 || std::fabs(volts - w.told) < 0.99 * w.watch.step) && !passed(w.watch.level) && above == w.above)
             continue;
         w.told = volts;
+        w.above = above;
         w.who->voltageChanged(w.pin, volts, now);
     }
 }
@@ -398,6 +477,8 @@ void Circuit::tellWatchers(Net& net, double volts, Time now)
 {
     const Time now = queue_.now();
     const bool stateChanged = net.state != state;
+    if (!stateChanged && net.volts == volts)
+        return;
     if (stateChanged) {
         if (net.state == NetState::high)
             net.high += now - net.since;
@@ -455,17 +536,22 @@ void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
         return;
     if (net.rail && pin.drive.ohms == 0)
         return;  // a supply stays what it is
+    const bool joins = pin.drive.floating() != drive.floating();
     net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
     pin.drive = drive;
     pin.driver = cause.code;
-    refreshPlain(net);
+    if (joins)
+        refreshPlain(net);
     if (islands_.empty())
         return;
     cause_ = cause;
     Island& island = *islands_[net.island];
     if (!island.elements.empty()) {
         enterPin(island, id);
-        place(island, pin);
+        if (island.dynamic)
+            place(island, pin, net);
+        else
+            island.unplaced = true;
     }
     markDirty(net.island);
     settle();
@@ -512,6 +598,37 @@ void Circuit::setSource(ElementId id, Volts volts, Cause cause)
 {
     check(at(id).kind == Kind::source, "only a source has a voltage to set");
     setValue(at(id), volts.value, cause);
+}
+
+void Circuit::setRail(NetId id, Volts volts, Cause cause)
+{
+    Net& net = at(id);
+    check(net.rail, "only a rail has a voltage to set");
+    if (net.railVolts == volts.value)
+        return;
+    for (const PinId pin : net.pins)
+        if (at(pin).drive.ohms == 0 && at(pin).drive.volts == net.railVolts)
+            at(pin).drive.volts = volts.value;
+    net.railVolts = volts.value;
+    if (islands_.empty())
+        return;
+    cause_ = cause;
+    refreshRails();
+    for (const auto& island : islands_)
+        if (std::any_of(island->rails.begin(), island->rails.end(), [id](const auto& rail) { return rail.first == id; })) {
+            forget(*island);
+            markDirty(island->number);
+        }
+    markDirty(net.island);
+    settle();
+}
+
+void Circuit::refreshRails()
+{
+    for (const auto& island : islands_)
+        for (const auto& [net, node] : island->rails)
+            if (net != kNoNet)
+                island->network.held[node - island->network.unknowns] = at(net).railVolts;
 }
 
 void Circuit::setFarads(ElementId id, Farads farads, Cause cause)
@@ -579,6 +696,8 @@ void Circuit::settle()
             decideDynamic(island);
         else
             decideStatic(island);
+        if (!island.dependents.empty() && !island.dynamic)
+            armDependents(island);
     }
     if (!toSum_.empty())
         reportGroups();
@@ -590,6 +709,8 @@ void Circuit::setElementAmps(Element& element, double amps)
     if (element.amps == amps)
         return;
     const Time now = queue_.now();
+    if (element.probe != nullptr)
+        tellProbe(ElementId(static_cast<std::uint32_t>(&element - elements_.data())), now);
     element.charge += element.amps * seconds(now - element.since);
     element.since = now;
     element.amps = amps;

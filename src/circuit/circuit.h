@@ -100,7 +100,8 @@ public:
 // How closely a voltage is watched where it changes by itself; every jump is told.
 struct VoltageWatch {
     double step = 0;          // told again when it has moved this far since it was told last; 0: not for that
-    PinId against = kNoPin;   // told when it passes the voltage of this pin's net,
+    PinId against = kNoPin;   // told when it passes the voltage of this pin's net plus `offset`,
+    double offset = 0;
     double level = std::numeric_limits<double>::quiet_NaN();  // or this voltage
 };
 
@@ -118,6 +119,13 @@ public:
     virtual ~ProbeListener() = default;
     // From `from` to `to` the voltage ran as `volts` says; times rise. A net that stands still has a constant piece.
     virtual void piece(NetId net, Time from, Time to, const std::function<double(Time)>& volts, bool constant) = 0;
+};
+
+// The same of the current through an element.
+class CurrentProbe {
+public:
+    virtual ~CurrentProbe() = default;
+    virtual void piece(ElementId element, Time from, Time to, const std::function<double(Time)>& amps, bool constant) = 0;
 };
 
 // What the solver sees go wrong. Told at each occurrence; whoever reports it does so once.
@@ -141,6 +149,8 @@ public:
     // For operating points: what is added from now on stands as it would after an endless time. Capacitors carry their leak alone, inductors are their
     // winding, waveforms stay where they begin.
     void beSteady() { steady_ = true; }
+    // Every element listener is told of the present once more: for who has been put back to another time than the circuit.
+    void tellElementsAgain();
 
     // Building. Everything is added before seal(); the structure is then fixed.
     NetId addNet(std::string name);
@@ -164,9 +174,14 @@ public:
     void setThresholds(PinId pin, Thresholds thresholds);
     // From now on, or with null no longer, this pin is told of every change of its net's voltage.
     void watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch watch = {});
+    // Of a pin that is watched against another: another offset from now on.
+    void setWatchOffset(PinId pin, double offset);
     // `volts`: also when the voltage across its first two terminals passes one of these by itself.
     void watchElement(ElementId element, ElementListener& listener, std::vector<double> volts = {});
+    // Its listener need not be told while the voltage across its first two terminals lies within these and did so when it was told last. None: low above high.
+    void setQuietRange(ElementId element, double low, double high);
     void probe(NetId net, ProbeListener* listener);
+    void probe(ElementId element, CurrentProbe* listener);
     // Tells every probe what has happened up to now.
     void flushProbes();
     // The pin's protection diodes: to this voltage below and above. With low above high there are none.
@@ -189,6 +204,8 @@ public:
     void setResistance(ElementId resistor, Ohms ohms, Cause cause);
     void setSource(ElementId source, Volts volts, Cause cause);
     void setWave(ElementId source, const Waveform* wave, Cause cause);  // null: its voltage again
+    // Another voltage of a rail from now on: of a supply that sinks under its load, slowly. What was learned of all that hangs on it is forgotten.
+    void setRail(NetId rail, Volts volts, Cause cause);
     void setFarads(ElementId capacitor, Farads farads, Cause cause);    // keeps its voltage
     // The figures of a device have changed.
     void deviceChanged(ElementId device, Cause cause);
@@ -254,6 +271,7 @@ public:
     [[nodiscard]] double residual(NetId net) const;
     [[nodiscard]] bool closed(ElementId element) const { return at(element).closed; }
 
+    [[nodiscard]] Time now() const { return queue_.now(); }
     // Who made the change that is being worked out, or the last one.
     [[nodiscard]] Cause cause() const { return cause_; }
 
@@ -278,13 +296,19 @@ public:
     {
         for (Pin& p : pins_)
             ar(p.drive, p.level, p.driver, p.over);
-        for (Net& n : nets_)
-            ar(n.volts, n.state, n.high, n.changes, n.since);
+        for (Net& n : nets_) {
+            ar(n.volts, n.state, n.high, n.changes, n.since, n.railVolts);
+            stateOfWatchers(ar, n);
+        }
         for (Element& e : elements_)
-            ar(e.closed, e.broken, e.value, e.amps, e.charge, e.since);
-        if constexpr (Archive::kLoading)
+            ar(e.closed, e.broken, e.value, e.amps, e.charge, e.since, e.wasQuiet);
+        if constexpr (Archive::kLoading) {
+            refreshRails();
             refreshCodes();
+        }
         stateOfIslands(ar);
+        if constexpr (Archive::kLoading)
+            bookAnew();
     }
 
 private:
@@ -308,11 +332,18 @@ private:
         double limitAmps = std::numeric_limits<double>::infinity();
         double groupAmps = 0;
         std::uint32_t group = kNoGroup;
+        std::uint32_t groupIndex = 0;         // in groups_
+        double booked = 0;                    // the current out of it, as its group has it
+        bool limited = false;                 // among its island's `limited`
         double clampLow = 1, clampHigh = -1;  // none
         std::uint32_t injection = UINT32_MAX; // in its island's network
         ClampDevice* clamp = nullptr;
         std::uint32_t code = 0;               // of the present drive, in the island's key
-        std::vector<Drive> known;             // the drives seen so far; the index is the code
+        struct Known {
+            Drive drive;
+            std::uint64_t low = 0, high = 0;  // of the island's key, while it is the present one
+        };
+        std::vector<Known> known;             // the drives seen so far; the index is the code
         std::string name;
     };
 
@@ -321,6 +352,14 @@ private:
         VoltageListener* who = nullptr;
         VoltageWatch watch;
         double told = 0;
+        bool above = false;  // of watch.against plus its offset, when it was told last
+    };
+
+    // Pins that one supply feeds, and what they carry together: the booked currents of those that carry anything worth counting.
+    struct Group {
+        std::uint32_t number = kNoGroup;
+        std::vector<PinId> pins;
+        double out = 0, in = 0;
     };
 
     struct Net {
@@ -364,6 +403,10 @@ private:
         bool mayMove = false;
         ElementListener* listener = nullptr;
         std::vector<double> watchedVolts;
+        double quietLow = 1, quietHigh = -1;
+        bool wasQuiet = false;
+        CurrentProbe* probe = nullptr;
+        Time probedTo{};
         std::uint32_t island = 0;
         std::uint32_t slot = 0;    // in its island's network, in the list of its kind
         std::uint32_t code = 0;
@@ -391,6 +434,7 @@ private:
     void elementChanged(Element& element, Cause cause);
     void setValue(Element& element, double value, Cause cause);
     void refreshCodes();
+    void refreshRails();
     void refreshPlain(Net& net);
     // Two numbers, not a Drive: as a pair they would travel through memory at every edge.
     void driveTo(PinId pin, double volts, double ohms, Cause cause);
@@ -401,19 +445,26 @@ private:
 
     // circuit_islands.cpp
     void buildNetwork(Island& island);
-    void place(Island& island, Pin& pin);
+    void forgetPositions(Island& island);
+    void forgetSolutions(Island& island);
+    static void place(Island& island, Pin& pin, const Net& net);
     void place(Island& island, const Element& element);
     void decidePlain(Net& net, NetId id);
     void decideStatic(Island& island);
     [[nodiscard]] Solution solve(Island& island);
-    [[nodiscard]] bool clampsViolated(const Island& island, const Voltages& volts) const;
+    [[nodiscard]] bool clampsViolated(const Island& island, Time t) const;
     void setClampsActive(Island& island, bool active);
     void classify(const Island& island, const Voltages& volts, std::vector<bool>& held) const;
     [[nodiscard]] NetState stateIn(const Net& net, bool held, double volts) const;
     [[nodiscard]] double voltsIn(const Net& net, const Voltages& volts) const;
     void tellElements(const Island& island);
+    void findMarks(Island& island) const;
     [[nodiscard]] double ampsAt(const Island& island, const Element& element, const Voltages& volts, Time t) const;
-    void reportIsland(const Island& island);
+    [[nodiscard]] double ampsNow(const Island& island, const Element& element) const;
+    [[nodiscard]] double nodeVolts(const Island& island, std::uint32_t node, Time t) const;
+    [[nodiscard]] DevicePoint pointNow(const Island& island, const Element& element) const;
+    void reportIsland(Island& island);
+    [[nodiscard]] bool isQuiet(const Island& island, const Solution& solution) const;
 
     // circuit_dynamic.cpp
     void beginPiece(Island& island, Time t);
@@ -422,11 +473,20 @@ private:
     void endPiece(Island& island);
     void publishDynamic(Island& island);
     void armNext(Island& island);
+    void armExactly(Island& island);
+    template <class Ask>
+    [[nodiscard]] Time nextOf(const Island& island, Ask&& ask) const;
+    template <class Ask>
+    void nextOfNet(const Island& island, const Net& net, Time& next, Ask&& wait) const;
+    void armDependents(const Island& island);
+    void findDependents();
     [[nodiscard]] double voltsNow(const Net& net) const;
     [[nodiscard]] Voltages voltsOf(const Island& island, Time t) const;
     [[nodiscard]] double meanAmps(const Island& island, const Element& element, Time from, Time to) const;
     void stateOfIslands(kernel::SaveArchive& ar);
     void stateOfIslands(kernel::LoadArchive& ar);
+    static void stateOfWatchers(kernel::SaveArchive& ar, Net& net);
+    static void stateOfWatchers(kernel::LoadArchive& ar, Net& net);
     void resume(Island& island, bool stepping);
 
     [[nodiscard]] NetState stateFor(const Net& net, double volts) const
@@ -439,8 +499,15 @@ private:
     void publishInto(Net& net, NetId id, double volts, NetState state);
     void tellWatchers(Net& net, double volts, Time now);
     void tellProbe(NetId id, Time until);
+    void tellProbe(ElementId id, Time until);
     void setElementAmps(Element& element, double amps);
+    void placeAll(Island& island) const;
+    const std::vector<std::uint32_t>* changedNets(Island& island, Solution& to, const std::vector<std::uint32_t>** elements);
     void reportOverloads(NetId id);
+    void reportPin(PinId id);
+    void limitPin(PinId id);
+    void book(Pin& pin, PinId id, double amps);
+    void bookAnew();
     void reportGroups();
 
     kernel::EventQueue& queue_;
@@ -450,6 +517,7 @@ private:
     std::vector<Element> elements_;
     std::vector<std::unique_ptr<Island>> islands_;
     std::vector<std::uint32_t> dirty_;
+    std::vector<Group> groups_;
     std::vector<PinId> toSum_;  // one pin of each group whose currents are to be added up
     Cause cause_;
     bool steady_ = false;

@@ -1,6 +1,7 @@
 // What one island is as a network, and the solution of those that do not move by themselves.
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "circuit/island.h"
 
@@ -18,14 +19,19 @@ constexpr double kFightAmps = 0.005;
 
 constexpr double kShortAmps = 1.0;  // between two supplies
 
+// Of an operating point, in which the leaks of capacitors decide where a node between them comes to lie: far below those.
+constexpr double kSteadyLeakSiemens = 1e-18;
+
 constexpr double kOverVolts = 0.5;        // what a pin's absolute maximum goes beyond the supply
-constexpr double kWorthSumming = 0.008;
+constexpr double kWorthBooking = 1e-4;    // a pin that carries less is not among its group's sum until that comes near its limit
 
 }  // namespace
 
 void Circuit::buildNetwork(Island& island)
 {
     Network& network = island.network;
+    if (steady_)
+        network.leakSiemens = kSteadyLeakSiemens;
     for (const NetId id : island.nets)
         if (!at(id).rail)
             at(id).node = static_cast<Network::Node>(network.unknowns++);
@@ -33,7 +39,7 @@ void Circuit::buildNetwork(Island& island)
         for (const NetId net : at(id).nets)
             network.unknowns += net == kNoNet ? 1 : 0;
     auto inner = static_cast<Network::Node>(std::count_if(island.nets.begin(), island.nets.end(), [&](NetId n) { return !at(n).rail; }));
-    std::vector<std::pair<NetId, Network::Node>> rails;
+    std::vector<std::pair<NetId, Network::Node>>& rails = island.rails;
     const auto heldNode = [&](NetId id) {
         for (const auto& [net, node] : rails)
             if (net == id)
@@ -69,7 +75,12 @@ void Circuit::buildNetwork(Island& island)
             transistors += e.device->terminals() > 2 ? 1 : 0;
             break;
         }
-        island.watched = island.watched || e.listener != nullptr;
+        if (e.listener != nullptr)
+            island.watched.push_back(id);
+        if (e.kind == Kind::device)
+            island.devices.push_back(id);
+        else if (e.kind != Kind::capacitor && at(e.nets[0]).rail && at(e.nets[1]).rail)
+            island.betweenRails.push_back(id);
     }
     for (const ElementId id : island.elements)
         for (const auto& [terminal, farads] : at(id).innerFarads)
@@ -78,6 +89,7 @@ void Circuit::buildNetwork(Island& island)
     island.historic = transistors > 1;
     island.dynamic = !network.reactances.empty() || std::any_of(island.elements.begin(), island.elements.end(), [&](ElementId e) { return at(e).mayMove; });
     island.x.assign(network.reactances.size(), 0.0);
+    island.amps.assign(island.elements.size(), 0.0);
     island.last = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(network.nodes()));
     for (const NetId net : island.nets) {
         at(net).moves = island.dynamic && !at(net).rail;
@@ -94,7 +106,21 @@ void Circuit::buildNetwork(Island& island)
     }
 }
 
-void Circuit::place(Island& island, Pin& pin)
+// What driveSlowly() has left undone: drives matter to the network only when it is solved.
+void Circuit::placeAll(Island& island) const
+{
+    if (!std::exchange(island.unplaced, false))
+        return;
+    for (const NetId net : island.nets)
+        for (const PinId id : at(net).pins)
+            if (const Pin& pin = at(id); pin.injection != UINT32_MAX) {
+                Network::Injection& in = island.network.injections[pin.injection];
+                in.siemens = pin.drive.floating() ? 0 : 1 / pin.drive.ohms;
+                in.volts = pin.drive.volts;
+            }
+}
+
+void Circuit::place(Island& island, Pin& pin, const Net& net)
 {
     if (pin.injection == UINT32_MAX)
         return;
@@ -107,7 +133,7 @@ void Circuit::place(Island& island, Pin& pin)
     if (pin.clamp == nullptr) {
         island.clamps.push_back(std::make_unique<ClampDevice>());
         pin.clamp = island.clamps.back().get();
-        network.devices.push_back({pin.clamp, {at(pin.net).node}, false});
+        network.devices.push_back({pin.clamp, {net.node}, false});
     }
     const bool none = pin.clampLow > pin.clampHigh;
     pin.clamp->low = none ? -1e9 : pin.clampLow;
@@ -137,12 +163,17 @@ void Circuit::place(Island& island, const Element& e)
     }
 }
 
-bool Circuit::clampsViolated(const Island& island, const Voltages& v) const
+bool Circuit::clampsViolated(const Island& island, Time t) const
 {
+    if (island.clamps.empty())
+        return false;
     for (const Network::Slot& s : island.network.devices)
-        if (s.device->terminals() == 1)
-            if (const auto& clamp = static_cast<const ClampDevice&>(*s.device); v[s.nodes[0]] > clamp.high + ClampDevice::kMarginVolts || v[s.nodes[0]] < clamp.low - ClampDevice::kMarginVolts)
+        if (s.device->terminals() == 1) {
+            const auto& clamp = static_cast<const ClampDevice&>(*s.device);
+            const double volts = nodeVolts(island, s.nodes[0], t);
+            if (volts > clamp.high + ClampDevice::kMarginVolts || volts < clamp.low - ClampDevice::kMarginVolts)
                 return true;
+        }
     return false;
 }
 
@@ -215,6 +246,7 @@ void Circuit::decidePlain(Net& net, NetId id)
 Circuit::Solution Circuit::solve(Island& island)
 {
     ++solves_;
+    placeAll(island);
     Solution out;
     const auto run = [&] {
         if (island.historic) {
@@ -225,7 +257,14 @@ Circuit::Solution Circuit::solve(Island& island)
     };
     setClampsActive(island, false);
     out.converged = run();
-    if (clampsViolated(island, out.volts)) {
+    const auto beyond = [&](const Network::Slot& s) {
+        if (s.device->terminals() != 1)
+            return false;
+        const auto& clamp = static_cast<const ClampDevice&>(*s.device);
+        const double volts = out.volts[s.nodes[0]];
+        return volts > clamp.high + ClampDevice::kMarginVolts || volts < clamp.low - ClampDevice::kMarginVolts;
+    };
+    if (!island.clamps.empty() && std::any_of(island.network.devices.begin(), island.network.devices.end(), beyond)) {
         setClampsActive(island, true);
         out.converged = run();
     }
@@ -240,48 +279,147 @@ Circuit::Solution Circuit::solve(Island& island)
 
 void Circuit::decideStatic(Island& island)
 {
-    const Solution* solution = nullptr;
+    Solution* solution = nullptr;
     Solution fresh;
+    const std::vector<std::uint32_t>* nets = nullptr;
+    const std::vector<std::uint32_t>* elements = nullptr;
     if (island.historic) {
         fresh = solve(island);
         solution = &fresh;
+        island.last = fresh.volts;
     } else {
         if (island.remembered.size() > kMaxRemembered)
-            island.remembered.clear();
+            forgetSolutions(island);
         auto [entry, isNew] = island.remembered.try_emplace(island.key);
-        if (isNew)
-            entry->second = solve(island);
-        else
+        if (isNew) {
+            entry->second = std::make_unique<Solution>(solve(island));
+            entry->second->quiet = isQuiet(island, *entry->second);
+        } else {
             ++recalls_;
-        solution = &entry->second;
+        }
+        solution = entry->second.get();
+        nets = changedNets(island, *solution, &elements);
+        island.solution = solution;
+        if (island.keptSolution.get() != solution)
+            island.keptSolution.reset();
     }
-    island.last = solution->volts;
-    for (std::size_t i = 0; i < island.elements.size(); ++i)
-        setElementAmps(at(island.elements[i]), solution->amps[i]);
-    // Listeners may drive pins of this very island; they only mark it dirty, and the map keeps its nodes in place unless everything is forgotten.
     const bool converged = solution->converged;
-    const std::vector<NetState> states = solution->states;
-    const std::size_t count = island.nets.size();
-    for (std::size_t i = 0; i < count; ++i)
-        publish(island.nets[i], voltsIn(at(island.nets[i]), island.last), states[i]);
-    if (island.watched)
+    const bool quiet = solution->quiet;
+    const auto carries = [&](std::size_t i) {
+        if (island.amps[i] != solution->amps[i]) {
+            island.amps[i] = solution->amps[i];
+            setElementAmps(at(island.elements[i]), solution->amps[i]);
+        }
+    };
+    const auto stands = [&](std::size_t i) {
+        const Net& net = at(island.nets[i]);
+        if (const double volts = voltsIn(net, solution->volts); net.volts != volts || net.state != solution->states[i])
+            publish(island.nets[i], volts, solution->states[i]);
+    };
+    // Listeners may drive pins of this very island; they only mark it dirty, and what is in use is kept when all is forgotten.
+    if (nets != nullptr) {
+        for (const std::uint32_t i : *elements)
+            carries(i);
+        for (const std::uint32_t i : *nets)
+            stands(i);
+    } else {
+        for (std::size_t i = 0; i < island.elements.size(); ++i)
+            carries(i);
+        for (std::size_t i = 0; i < island.nets.size(); ++i)
+            stands(i);
+    }
+    if (elements == nullptr || !elements->empty())
         tellElements(island);
     if (converged != island.converged || !converged) {
         island.converged = converged;
         if (!converged && observer_ != nullptr)
             observer_->trouble(Trouble::noSolution, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
     }
-    reportIsland(island);
+    if (!quiet || island.loud)
+        reportIsland(island);
+    island.loud = !quiet;
+}
+
+// What differs from the solution before, in the island's order; null where that is not known.
+const std::vector<std::uint32_t>* Circuit::changedNets(Island& island, Solution& to, const std::vector<std::uint32_t>** elements)
+{
+    const Solution* const from = island.solution;
+    if (from == nullptr || island.keptSolution.get() == from)
+        return nullptr;  // forgotten: its place may be another's one day
+    for (const Solution::Change& change : to.changes)
+        if (change.from == from) {
+            *elements = &change.elements;
+            return &change.nets;
+        }
+    Solution::Change change;
+    change.from = from;
+    for (std::uint32_t i = 0; i < island.nets.size(); ++i)
+        if (const Net& net = at(island.nets[i]); voltsIn(net, from->volts) != voltsIn(net, to.volts) || from->states[i] != to.states[i])
+            change.nets.push_back(i);
+    for (std::uint32_t i = 0; i < island.elements.size(); ++i)
+        if (from->amps[i] != to.amps[i])
+            change.elements.push_back(i);
+    if (to.changes.size() < Solution::kMostChanges) {
+        to.changes.push_back(std::move(change));
+        *elements = &to.changes.back().elements;
+        return &to.changes.back().nets;
+    }
+    Solution::Change& oldest = to.changes[to.oldestChange++ % Solution::kMostChanges];
+    oldest = std::move(change);
+    *elements = &oldest.elements;
+    return &oldest.nets;
+}
+
+bool Circuit::isQuiet(const Island& island, const Solution& solution) const
+{
+    if (!island.betweenRails.empty() || std::find(solution.states.begin(), solution.states.end(), NetState::conflict) != solution.states.end())
+        return false;
+    return std::all_of(island.limited.begin(), island.limited.end(), [&](PinId id) {
+        const Pin& pin = at(id);
+        const double volts = voltsIn(at(pin.net), solution.volts);
+        const bool within = pin.clampLow > pin.clampHigh || (volts <= pin.clampHigh + kOverVolts && volts >= pin.clampLow - kOverVolts);
+        return within && (pin.drive.floating() || pin.drive.ohms == 0 || std::fabs(pin.drive.volts - volts) < kWorthBooking * pin.drive.ohms);
+    });
+}
+
+void Circuit::forgetSolutions(Island& island)
+{
+    for (auto& [key, solution] : island.remembered)
+        if (solution != nullptr && solution.get() == island.solution)
+            island.keptSolution = std::move(solution);
+    island.remembered.clear();
+}
+
+void Circuit::forgetPositions(Island& island)
+{
+    for (auto& [key, position] : island.positions)
+        if (position != nullptr && position.get() == island.position)
+            island.keptPosition = std::move(position);
+    island.positions.clear();
 }
 
 void Circuit::tellElements(const Island& island)
 {
-    for (const ElementId id : island.elements)
-        if (at(id).listener != nullptr)
-            at(id).listener->elementChanged(id, queue_.now());
+    for (const ElementId id : island.watched) {
+        Element& e = at(id);
+        if (e.quietLow <= e.quietHigh) {
+            const double volts = at(e.nets[0]).volts - at(e.nets[1]).volts;
+            const bool quiet = volts >= e.quietLow && volts <= e.quietHigh;
+            if (std::exchange(e.wasQuiet, quiet) && quiet)
+                continue;
+        }
+        e.listener->elementChanged(id, queue_.now());
+    }
 }
 
-void Circuit::reportIsland(const Island& island)
+void Circuit::tellElementsAgain()
+{
+    const Batch together(*this);
+    for (const auto& island : islands_)
+        tellElements(*island);
+}
+
+void Circuit::reportIsland(Island& island)
 {
     if (observer_ == nullptr)
         return;
@@ -294,13 +432,13 @@ void Circuit::reportIsland(const Island& island)
                     (first == kNoPin ? first : second) = pin;
             observer_->trouble(Trouble::conflict, id, first, second, std::fabs(current(first).value), queue_.now(), cause_);
         }
-        reportOverloads(id);
     }
-    for (const ElementId id : island.elements) {
+    for (const PinId id : island.limited)
+        reportPin(id);
+    for (const ElementId id : island.betweenRails) {
         const Element& e = at(id);
-        if (e.kind != Kind::device && e.kind != Kind::capacitor && at(e.nets[0]).rail && at(e.nets[1]).rail)
-            if (const double amps = std::fabs(current(id).value); amps > kShortAmps)
-                observer_->trouble(Trouble::supplyShort, e.nets[0], at(e.nets[0]).railPin, at(e.nets[1]).railPin, amps, queue_.now(), cause_);
+        if (const double amps = std::fabs(current(id).value); amps > kShortAmps)
+            observer_->trouble(Trouble::supplyShort, e.nets[0], at(e.nets[0]).railPin, at(e.nets[1]).railPin, amps, queue_.now(), cause_);
     }
 }
 
@@ -308,27 +446,87 @@ void Circuit::reportOverloads(NetId id)
 {
     if (observer_ == nullptr)
         return;
-    for (const PinId pinId : at(id).pins) {
-        Pin& pin = at(pinId);
-        if (pin.clampLow <= pin.clampHigh)
-            if (const double volts = voltage(id).value; volts > pin.clampHigh + kOverVolts || volts < pin.clampLow - kOverVolts)
-                observer_->trouble(Trouble::overVoltage, id, pinId, kNoPin, volts, queue_.now(), cause_);
-        if (std::isinf(pin.limitAmps) || pin.drive.ohms == 0)
-            continue;
-        const double amps = pin.drive.floating() ? 0 : std::fabs(current(pinId).value);
-        if (pin.over && amps <= pin.limitAmps) {
-            pin.over = false;
-            observer_->overloadEnded(pinId, queue_.now());
-        }
-        if (pin.drive.floating())
-            continue;
-        pin.over = amps > pin.limitAmps;
-        if (pin.over)
-            observer_->trouble(Trouble::pinOverload, id, pinId, kNoPin, amps, queue_.now(), cause_);
-        // No sum without a summand worth it; and not before every net stands where the drives of this instant put it.
-        if (pin.group != kNoGroup && amps >= kWorthSumming && std::none_of(toSum_.begin(), toSum_.end(), [&](PinId other) { return at(other).group == pin.group; }))
-            toSum_.push_back(pinId);
+    for (const PinId pinId : at(id).pins)
+        if (at(pinId).limited)
+            reportPin(pinId);
+}
+
+// A pin that can be overloaded, by current or by voltage.
+void Circuit::limitPin(PinId id)
+{
+    Pin& pin = at(id);
+    if (pin.limited || (pin.clampLow > pin.clampHigh && std::isinf(pin.limitAmps)))
+        return;
+    pin.limited = true;
+    islands_[at(pin.net).island]->limited.push_back(id);
+}
+
+// Right after its net has been published.
+void Circuit::reportPin(PinId id)
+{
+    Pin& pin = at(id);
+    const Net& net = at(pin.net);
+    const double volts = net.volts;
+    if (pin.clampLow <= pin.clampHigh && (volts > pin.clampHigh + kOverVolts || volts < pin.clampLow - kOverVolts))
+        observer_->trouble(Trouble::overVoltage, pin.net, id, kNoPin, volts, queue_.now(), cause_);
+    if (std::isinf(pin.limitAmps) || pin.drive.ohms == 0)
+        return;
+    const double out = pin.drive.floating() ? 0 : (pin.drive.volts - volts) / pin.drive.ohms;
+    const double amps = std::fabs(out);
+    if (pin.over && amps <= pin.limitAmps) {
+        pin.over = false;
+        observer_->overloadEnded(id, queue_.now());
     }
+    if (amps > pin.limitAmps) {
+        pin.over = true;
+        observer_->trouble(Trouble::pinOverload, pin.net, id, kNoPin, amps, queue_.now(), cause_);
+    }
+    if (pin.group != kNoGroup)
+        book(pin, id, amps >= kWorthBooking ? out : 0);
+}
+
+void Circuit::book(Pin& pin, PinId id, double amps)
+{
+    if (pin.booked == amps)
+        return;
+    Group& group = groups_[pin.groupIndex];
+    group.out += std::max(amps, 0.0) - std::max(pin.booked, 0.0);
+    group.in += std::max(-amps, 0.0) - std::max(-pin.booked, 0.0);
+    pin.booked = amps;
+    // Added up exactly once every net stands where the drives of this instant put it.
+    const double missing = static_cast<double>(group.pins.size()) * kWorthBooking;
+    if (std::max(group.out, group.in) + missing > pin.groupAmps && std::none_of(toSum_.begin(), toSum_.end(), [&](PinId other) { return at(other).group == pin.group; }))
+        toSum_.push_back(id);
+}
+
+void Circuit::bookAnew()
+{
+    for (const auto& island : islands_) {
+        island->loud = true;
+        for (std::size_t i = 0; i < island->amps.size(); ++i)
+            island->amps[i] = at(island->elements[i]).amps;
+        if (island->dynamic || island->historic || island->elements.empty())
+            continue;
+        // As it stood, of which only the nets are kept.
+        island->solution = nullptr;
+        island->keptSolution.reset();
+        for (const NetId id : island->nets)
+            if (!at(id).rail)
+                island->last[at(id).node] = at(id).volts;
+    }
+    for (Group& group : groups_) {
+        group.out = group.in = 0;
+        for (const PinId id : group.pins) {
+            Pin& pin = at(id);
+            pin.booked = 0;
+            const double amps = pin.drive.floating() || pin.drive.ohms == 0 || !pin.limited ? 0 : (pin.drive.volts - at(pin.net).volts) / pin.drive.ohms;
+            if (std::fabs(amps) >= kWorthBooking) {
+                (amps > 0 ? group.out : group.in) += std::fabs(amps);
+                pin.booked = amps;
+            }
+        }
+    }
+    toSum_.clear();
 }
 
 void Circuit::reportGroups()
@@ -336,12 +534,12 @@ void Circuit::reportGroups()
     for (const PinId pinId : toSum_) {
         const Pin& pin = at(pinId);
         double out = 0, in = 0;
-        for (std::uint32_t other = 0; other < pins_.size(); ++other)
-            if (pins_[other].group == pin.group && !pins_[other].drive.floating()) {
-                const double a = current(PinId{other}).value;
+        for (const PinId other : groups_[pin.groupIndex].pins)
+            if (!at(other).drive.floating()) {
+                const double a = current(other).value;
                 (a > 0 ? out : in) += std::fabs(a);
             }
-        if (std::max(in, out) > pin.groupAmps)
+        if (std::max(in, out) > pin.groupAmps && observer_ != nullptr)
             observer_->trouble(Trouble::groupOverload, pin.net, pinId, kNoPin, std::max(in, out), queue_.now(), cause_);
     }
     toSum_.clear();
@@ -436,11 +634,55 @@ double Circuit::ampsAt(const Island& island, const Element& e, const Voltages& v
     return 0;
 }
 
+double Circuit::nodeVolts(const Island& island, std::uint32_t node, Time t) const
+{
+    if (island.running != nullptr)
+        return island.running->volts(node, t);
+    return island.solution != nullptr ? island.solution->volts[node] : island.last[node];
+}
+
+DevicePoint Circuit::pointNow(const Island& island, const Element& e) const
+{
+    const Network::Slot& s = island.network.devices[e.slot];
+    std::array<double, kMostTerminals> at{};
+    for (std::size_t i = 0; i < s.device->terminals(); ++i)
+        at[i] = nodeVolts(island, s.nodes[i], queue_.now());
+    DevicePoint p;
+    s.device->at(at, p);
+    return p;
+}
+
+// As ampsAt, of the present, without looking at nodes that are not the element's.
+double Circuit::ampsNow(const Island& island, const Element& e) const
+{
+    const Network& network = island.network;
+    const Time now = queue_.now();
+    const auto across = [&](std::uint32_t a, std::uint32_t b) { return nodeVolts(island, a, now) - nodeVolts(island, b, now); };
+    switch (e.kind) {
+    case Kind::resistor:
+    case Kind::switchContact: return across(network.conductors[e.slot].a, network.conductors[e.slot].b) * network.conductors[e.slot].siemens;
+    case Kind::capacitor:
+    case Kind::inductor: {
+        const Network::Reactance& r = network.reactances[e.slot];
+        const double leak = r.leakSiemens * across(r.a, r.b);
+        if (island.running == nullptr)
+            return leak;
+        return leak + (e.kind == Kind::capacitor ? island.running->slope(e.slot, now) * r.value : island.running->states(now)[e.slot]);
+    }
+    case Kind::source: {
+        const Network::Source& s = network.sources[e.slot];
+        return (network.sourceVolts(s, now) - across(s.a, s.b)) * s.siemens;
+    }
+    case Kind::device: return e.broken ? 0 : e.device->mainAmps(pointNow(island, e));
+    }
+    return 0;
+}
+
 Amps Circuit::current(ElementId id) const
 {
     const Element& e = at(id);
     const Island& island = *islands_[e.island];
-    return {island.dynamic ? ampsAt(island, e, voltsOf(island, queue_.now()), queue_.now()) : e.amps};
+    return {island.dynamic ? ampsNow(island, e) : e.amps};
 }
 
 Amps Circuit::current(ElementId id, std::size_t terminal) const
@@ -449,7 +691,7 @@ Amps Circuit::current(ElementId id, std::size_t terminal) const
     const Island& island = *islands_[e.island];
     if (e.kind != Kind::device)
         return {terminal == 0 ? current(id).value : -current(id).value};
-    return {e.broken ? 0 : island.network.point(e.slot, voltsOf(island, queue_.now())).amps[terminal]};
+    return {e.broken ? 0 : pointNow(island, e).amps[terminal]};
 }
 
 Amps Circuit::taken(ElementId id, NetId net) const
@@ -466,7 +708,6 @@ double Circuit::watts(ElementId id) const
 {
     const Element& e = at(id);
     const Island& island = *islands_[e.island];
-    const Voltages v = voltsOf(island, queue_.now());
     if (e.kind != Kind::device) {
         const double across = voltage(e.nets[0]).value - voltage(e.nets[1]).value;
         const double amps = current(id).value;
@@ -474,18 +715,19 @@ double Circuit::watts(ElementId id) const
     }
     if (e.broken)
         return 0;
-    const DevicePoint p = island.network.point(e.slot, v);
+    const DevicePoint p = pointNow(island, e);
     double sum = 0;
     for (std::size_t i = 0; i < e.device->terminals(); ++i)
-        sum += p.amps[i] * v[island.network.devices[e.slot].nodes[i]];
+        sum += p.amps[i] * nodeVolts(island, island.network.devices[e.slot].nodes[i], queue_.now());
     return sum;
 }
 
 double Circuit::residual(NetId id) const
 {
-    const Island& island = *islands_[at(id).island];
+    Island& island = *islands_[at(id).island];
     if (island.elements.empty())
         return 0;
+    placeAll(island);
     const Time now = queue_.now();
     return island.network.residual(voltsOf(island, now), island.running != nullptr ? island.running->states(now) : std::vector<double>{}, 0, now);
 }
@@ -497,7 +739,8 @@ Ohms Circuit::sourceResistance(NetId id) const
     const Net& net = at(id);
     if (net.rail)
         return {0};
-    const Island& island = *islands_[net.island];
+    Island& island = *islands_[net.island];
+    placeAll(island);
     double ohms = 0;
     if (island.elements.empty()) {
         double siemens = kLeakSiemens;
@@ -524,7 +767,8 @@ Ohms Circuit::resistanceBetween(NetId a, NetId b) const
         const double sum = sourceResistance(a).value + sourceResistance(b).value;
         return {sum > 0.1 / kLeakSiemens ? std::numeric_limits<double>::infinity() : sum};
     }
-    const Island& island = *islands_[first.island];
+    Island& island = *islands_[first.island];
+    placeAll(island);
     const auto n = static_cast<Eigen::Index>(island.network.unknowns);
     Eigen::VectorXd one = Eigen::VectorXd::Zero(n);
     one(first.node) = 1;

@@ -17,10 +17,20 @@ struct Circuit::Voltages : Eigen::VectorXd {
 
 // A remembered solution, by node and by the island's order of nets and elements.
 struct Circuit::Solution {
+    // What becomes another when this solution follows a certain other one: most edges change a net or two of an island.
+    struct Change {
+        const Solution* from = nullptr;
+        std::vector<std::uint32_t> nets, elements;  // by the island's order
+    };
+    static constexpr std::size_t kMostChanges = 16;
+
     Voltages volts;
+    std::vector<Change> changes;
+    std::size_t oldestChange = 0;
     std::vector<NetState> states;
     std::vector<double> amps;
     bool converged = true;
+    bool quiet = false;  // nothing in it is worth reporting: see reportIsland()
 };
 
 struct Circuit::Island {
@@ -36,7 +46,7 @@ struct Circuit::Island {
 
     // What is remembered of a dynamic island in one position.
     struct Position {
-        std::shared_ptr<LinearForm> form;
+        LinearForm form;
         std::vector<bool> held;
     };
 
@@ -44,12 +54,25 @@ struct Circuit::Island {
     std::vector<NetId> nets;
     std::vector<ElementId> elements;
     Network network;
-    std::unordered_map<Key, Solution, KeyHash> remembered;
-    std::unordered_map<Key, Position, KeyHash> positions;
+    std::unordered_map<Key, std::unique_ptr<Solution>, KeyHash> remembered;
+    std::unordered_map<Key, std::unique_ptr<Position>, KeyHash> positions;
+    // In use just now: of the maps above, or kept here once those have been emptied.
+    const Solution* solution = nullptr;
+    const Position* position = nullptr;
+    std::unique_ptr<Solution> keptSolution;
+    std::unique_ptr<Position> keptPosition;
     Key key;
     bool dynamic = false;    // moves by itself
     bool historic = false;   // may have more than one solution: goes on from the last one and remembers nothing
-    bool watched = false;    // somebody wants the current of an element
+    std::vector<ElementId> watched;       // whose current somebody wants
+    std::vector<std::pair<NetId, std::uint32_t>> rails;  // and the node of the network that each is
+    std::vector<ElementId> devices;
+    std::vector<ElementId> probed;        // whose current is probed
+    std::vector<ElementId> betweenRails;  // those that a short circuit goes through
+    std::vector<PinId> limited;           // pins that can be overloaded
+    std::vector<double> amps;             // static: what each element carries, as its Element has it
+    bool loud = true;                     // something was worth reporting when it was last looked at
+    std::vector<std::uint32_t> dependents;  // islands in which somebody waits to pass a voltage of this one
     bool clamped = false;    // protection diodes conduct
     bool dirty = false;
     bool converged = true;
@@ -61,10 +84,27 @@ struct Circuit::Island {
     LinearTransient linear;
     SteppingTransient stepping;
     Transient* running = nullptr;
-    std::shared_ptr<LinearForm> form;
     std::unique_ptr<kernel::Alarm> alarm;
-    std::vector<bool> held;
+    // Nothing happens before the alarm, and perhaps nothing at it: it only looks how things stand. Working out exactly when a threshold will be passed is wasted
+    // on a course that ends a few microseconds later.
+    bool onlyLooks = false;
+    bool unplaced = false;   // static: drives have changed that the network does not have yet
+    // All that a net of this island may be waited for to pass, in whatever state it is, so that most nets of most pieces need no closer look.
+    struct Marks {
+        NetId net{};
+        std::uint32_t node = 0;
+        bool always = false;          // a watcher follows it in steps
+        std::vector<double> targets;
+        std::uint32_t other = 0;      // of `across`: the difference to this node counts
+    };
+    std::vector<Marks> marks, across;
+    std::vector<Span> spans;  // by node, of the present piece
+    bool marksKnown = false;
+    bool compares = false;  // somebody waits for one moving voltage to pass another
+    std::vector<bool> heldNow;  // step by step: which nets something holds
     Cause cause;
+
+    [[nodiscard]] const std::vector<bool>& held() const { return running == &linear && position != nullptr ? position->held : heldNow; }
 };
 
 }  // namespace bramix::circuit

@@ -1,5 +1,6 @@
 #include "circuit/network.h"
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
@@ -89,7 +90,7 @@ Network::System Network::assemble(const std::vector<double>& x, double d, Time t
         s.scale[node] += std::fabs(amps);
     };
     for (Index i = 0; i < static_cast<Index>(unknowns); ++i)
-        s.g(i, i) += kLeakSiemens + gmin;
+        s.g(i, i) += leakSiemens + gmin;
     for (const Conductor& c : conductors)
         conduct(c.a, c.b, c.siemens);
     for (const Injection& j : injections) {
@@ -206,12 +207,76 @@ bool Network::newton(Eigen::VectorXd& v, const System& system) const
     return settled(v, f);
 }
 
+// Only what feeds back can have a solution that does not last: two transistors, or an amplifier.
+bool Network::mayBeUnstable() const
+{
+    std::size_t weight = 0;
+    for (const Slot& s : devices)
+        if (s.active)
+            weight += s.device->terminals() > 3 ? 2 : s.device->terminals() > 2 ? 1 : 0;
+    return weight > 1;
+}
+
+// A flip-flop has three solutions, and at the middle one it cannot stay: with a little capacitance at each node, v' = -F(v) / C, a solution lasts where all
+// eigenvalues of F's Jacobian have a positive real part. Their product is its determinant: where that is negative, one of them pulls away. Then v goes
+// a little way along that one's vector, to the side on which its greatest entry rises, and on from there in ever longer implicit steps, as the voltages
+// themselves would.
+void Network::leaveUnstable(Eigen::VectorXd& v, const System& system) const
+{
+    const auto n = static_cast<Index>(unknowns);
+    Eigen::VectorXd f;
+    Eigen::MatrixXd jacobian;
+    for (int tries = 0; tries < 4; ++tries) {
+        evaluate(system, v, f, &jacobian);
+        const Eigen::PartialPivLU<Eigen::MatrixXd> lu(jacobian.topLeftCorner(n, n));
+        int sign = static_cast<int>(lu.permutationP().determinant());
+        for (Index i = 0; i < n; ++i)
+            sign *= lu.matrixLU()(i, i) < 0 ? -1 : 1;
+        if (sign > 0)
+            return;
+        const Eigen::EigenSolver<Eigen::MatrixXd> modes(jacobian.topLeftCorner(n, n));
+        Index worst = 0;
+        if (modes.info() != Eigen::Success || modes.eigenvalues().real().minCoeff(&worst) >= 0)
+            return;
+        Eigen::VectorXd away = modes.eigenvectors().col(worst).real();
+        Index greatest = 0;
+        away.cwiseAbs().maxCoeff(&greatest);
+        away *= 0.01 / away[greatest];
+        Eigen::VectorXd moved = v;
+        moved.head(n) += away;
+        double hold = std::fabs(modes.eigenvalues()[worst].real());
+        bool arrived = false;
+        for (int i = 0; i < 300 && !arrived && hold < 1e9; ++i) {
+            System held = system;
+            for (Index k = 0; k < n; ++k)
+                held.g(k, k) += hold;
+            held.in.head(n) += hold * moved.head(n);
+            Eigen::VectorXd next = moved;
+            if (newton(next, held)) {
+                moved = next;
+                hold /= 2;
+                arrived = hold < 1e-9 && newton(next, system);
+                if (arrived)
+                    moved = next;
+            } else {
+                hold *= 20;
+            }
+        }
+        if (!arrived)
+            return;
+        v = moved;
+    }
+}
+
 bool Network::solve(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const
 {
     hold(v);
     const Eigen::VectorXd guess = v;
-    if (newton(v, assemble(x, d, t, 0)))
+    if (const System system = assemble(x, d, t, 0); newton(v, system)) {
+        if (mayBeUnstable())
+            leaveUnstable(v, system);
         return true;
+    }
     // From the guess again, with help: each conductance to ground makes a network whose solution is near that of the one before.
     for (const bool fromGuess : {true, false}) {
         v = guess;
@@ -243,6 +308,46 @@ bool Network::solve(Eigen::VectorXd& v, const std::vector<double>& x, double d, 
     if (!v.allFinite())
         v = guess;
     return false;
+}
+
+void Network::assembleIn(Eigen::VectorXd& in, const std::vector<double>& x, double d, Time t) const
+{
+    in.setZero(static_cast<Index>(nodes()));
+    for (const Injection& j : injections)
+        in[j.node] += j.siemens * j.volts;
+    for (const Source& source : sources) {
+        const double amps = source.siemens * sourceVolts(source, t);
+        in[source.a] += amps;
+        in[source.b] -= amps;
+    }
+    for (std::size_t i = 0; i < reactances.size(); ++i) {
+        const double amps = companion(reactances[i], x[i], d).amps;
+        in[reactances[i].a] -= amps;
+        in[reactances[i].b] += amps;
+    }
+}
+
+bool Network::solveLinear(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t, Factored& factored) const
+{
+    hold(v);
+    const auto n = static_cast<Index>(unknowns);
+    if (n == 0)
+        return true;
+    if (factored.d != d) {
+        factored.g = assemble(x, d, t, 0).g;
+        factored.lu.compute(factored.g.topLeftCorner(n, n));
+        factored.d = d;
+    }
+    Eigen::VectorXd rest;
+    assembleIn(rest, x, d, t);
+    // From where it stands, and once more for what rounding has left.
+    for (int i = 0; i < 2; ++i) {
+        const Eigen::VectorXd step = factored.lu.solve((rest - factored.g * v).head(n));
+        if (!step.allFinite())
+            return false;
+        v.head(n) += step;
+    }
+    return true;
 }
 
 bool Network::solveAfresh(Eigen::VectorXd& v, const std::vector<double>& x, double d, Time t) const

@@ -56,6 +56,7 @@ public:
     };
 
     std::size_t unknowns = 0;
+    double leakSiemens = kLeakSiemens;  // of every unknown node
     std::vector<double> held;  // voltages of the nodes from `unknowns` on
     std::vector<Conductor> conductors;
     std::vector<Injection> injections;
@@ -68,8 +69,15 @@ public:
     [[nodiscard]] bool varies() const;  // has a source that changes by itself
 
     // Solves for all nodes' voltages with the reactances at x, or one implicit step of size d beyond them. `volts` is the guess and
-    // becomes the answer. False where no solution was found; volts is then the best that was.
+    // becomes the answer. Of several solutions one that is stable. False where no solution was found; volts is then the best that was.
     [[nodiscard]] bool solve(Eigen::VectorXd& volts, const std::vector<double>& x, double d, Time t) const;
+    // The same of a linear network, step after step of one length: the matrix is factored once. `factored` belongs to the network as it stands.
+    struct Factored {
+        double d = -1;
+        Eigen::MatrixXd g;
+        Eigen::PartialPivLU<Eigen::MatrixXd> lu;
+    };
+    [[nodiscard]] bool solveLinear(Eigen::VectorXd& volts, const std::vector<double>& x, double d, Time t, Factored& factored) const;
     // The same from no particular guess: the answer depends on the network alone.
     [[nodiscard]] bool solveAfresh(Eigen::VectorXd& volts, const std::vector<double>& x, double d, Time t) const;
 
@@ -107,8 +115,13 @@ private:
         Eigen::VectorXd scale;
     };
 
+    // Currents into the nodes: of pins, sources and reactances.
+    void assembleIn(Eigen::VectorXd& in, const std::vector<double>& x, double d, Time t) const;
     [[nodiscard]] System assemble(const std::vector<double>& x, double d, Time t, double gmin) const;
     [[nodiscard]] bool newton(Eigen::VectorXd& volts, const System& system) const;
+    // Leaves a solution at which the network could not stay: see network.cpp.
+    void leaveUnstable(Eigen::VectorXd& volts, const System& system) const;
+    [[nodiscard]] bool mayBeUnstable() const;
     // F = G v - in + devices, and its Jacobian.
     void evaluate(const System& system, const Eigen::VectorXd& volts, Eigen::VectorXd& f, Eigen::MatrixXd* jacobian) const;
     [[nodiscard]] Eigen::VectorXd meeting(const System& system, const Eigen::VectorXd& volts) const;

@@ -97,6 +97,7 @@ LinearForm LinearForm::of(const Network& network)
     }
     if (n == 0) {  // nothing that would move
         form.goal.resize(0);
+        form.real = true;
         form.usable = true;
         return form;
     }
@@ -113,6 +114,13 @@ LinearForm LinearForm::of(const Network& network)
         if (form.rates[i].real() > 0)  // rounding; a passive network has no growing mode
             form.rates[i].real(0);
     form.outlines = form.k.cast<std::complex<double>>() * form.shapes;
+    form.real = form.rates.imag().cwiseAbs().maxCoeff() == 0 && form.shapes.imag().cwiseAbs().maxCoeff() == 0;
+    if (form.real) {
+        form.realRates = form.rates.real();
+        form.realShapes = form.shapes.real();
+        form.realInverse = form.inverse.real();
+        form.realOutlines = form.outlines.real();
+    }
     Eigen::VectorXd settled;
     if (!network.solveAfresh(settled, x, INFINITY, {}))
         return form;
@@ -123,98 +131,260 @@ LinearForm LinearForm::of(const Network& network)
     return form;
 }
 
-void LinearTransient::begin(const LinearForm& form, Time t, std::vector<double> x)
+void LinearTransient::begin(const LinearForm& form, Time t, const std::vector<double>& x)
 {
     form_ = &form;
     begin_ = t;
-    x_ = std::move(x);
-    const Eigen::Map<const Eigen::VectorXd> now(x_.data(), static_cast<Index>(x_.size()));
+    x_ = x;
+    grownTo_ = -1;
+    const auto states = static_cast<Index>(x_.size());
+    const Eigen::Map<const Eigen::VectorXd> now(x_.data(), states);
     volts_ = form.d;
-    amplitudes_.resize(0);
+    amplitudes_.resize(form.real ? 0 : amplitudes_.size());
+    realAmplitudes_.resize(form.real ? states : 0);
     if (x_.empty())
         return;
-    volts_.noalias() += form.k * now;
-    amplitudes_.noalias() = form.inverse * (now - form.goal).cast<std::complex<double>>();
+    // By hand: these are a few numbers, and a library's product has to look how many.
+    for (Index i = 0; i < states; ++i) {
+        const double* const column = form.k.data() + i * form.k.rows();
+        for (Index node = 0; node < volts_.size(); ++node)
+            volts_[node] += column[node] * now[i];
+    }
+    if (!form.real) {
+        amplitudes_.noalias() = form.inverse * (now - form.goal).cast<std::complex<double>>();
+        return;
+    }
+    for (Index i = 0; i < realAmplitudes_.size(); ++i) {
+        double sum = 0;
+        for (Index k = 0; k < now.size(); ++k)
+            sum += form.realInverse(i, k) * (now[k] - form.goal[k]);
+        realAmplitudes_[i] = sum;
+    }
+}
+
+const Eigen::VectorXd& LinearTransient::growth(double s) const
+{
+    if (grownTo_ != s) {
+        growth_.resize(realAmplitudes_.size());
+        for (Index i = 0; i < growth_.size(); ++i)
+            growth_[i] = std::expm1(form_->realRates[i] * s);
+        grownTo_ = s;
+    }
+    return growth_;
 }
 
 double LinearTransient::volts(Network::Node node, Time t) const
 {
     const double s = kernel::seconds(t - begin_);
     double v = volts_[node];
-    if (s > 0)
-        for (Index i = 0; i < amplitudes_.size(); ++i)
-            v += (form_->outlines(node, i) * amplitudes_[i] * expm1(form_->rates[i] * s)).real();
+    if (s <= 0)
+        return v;
+    if (form_->real) {
+        const Eigen::VectorXd& grown = growth(s);
+        for (Index i = 0; i < grown.size(); ++i)
+            v += form_->realOutlines(node, i) * realAmplitudes_[i] * grown[i];
+        return v;
+    }
+    for (Index i = 0; i < amplitudes_.size(); ++i)
+        v += (form_->outlines(node, i) * amplitudes_[i] * expm1(form_->rates[i] * s)).real();
     return v;
 }
 
-std::vector<double> LinearTransient::states(Time t) const
+void LinearTransient::statesInto(std::vector<double>& x, Time t) const
 {
-    std::vector<double> x = x_;
+    x = x_;
     const double s = kernel::seconds(t - begin_);
     if (s <= 0)
-        return x;
+        return;
+    if (form_->real) {
+        const Eigen::VectorXd& grown = growth(s);
+        for (Index i = 0; i < grown.size(); ++i) {
+            const double part = realAmplitudes_[i] * grown[i];
+            for (std::size_t k = 0; k < x.size(); ++k)
+                x[k] += form_->realShapes(static_cast<Index>(k), i) * part;
+        }
+        return;
+    }
     for (Index i = 0; i < amplitudes_.size(); ++i) {
         const std::complex<double> grown = amplitudes_[i] * expm1(form_->rates[i] * s);
         for (std::size_t k = 0; k < x.size(); ++k)
             x[k] += (form_->shapes(static_cast<Index>(k), i) * grown).real();
     }
-    return x;
 }
 
 double LinearTransient::slope(std::size_t reactance, Time t) const
 {
     const double s = kernel::seconds(t - begin_);
     double f = 0;
+    if (form_->real) {
+        for (Index i = 0; i < realAmplitudes_.size(); ++i)
+            f += form_->realShapes(static_cast<Index>(reactance), i) * realAmplitudes_[i] * form_->realRates[i] * std::exp(form_->realRates[i] * s);
+        return f;
+    }
     for (Index i = 0; i < amplitudes_.size(); ++i)
         f += (form_->shapes(static_cast<Index>(reactance), i) * amplitudes_[i] * form_->rates[i] * std::exp(form_->rates[i] * s)).real();
     return f;
 }
+
+Reach LinearTransient::reach(Network::Node node, Time t) const
+{
+    const double s = std::max(kernel::seconds(t - begin_), 0.0);
+    Reach r;
+    const auto add = [&](double weight, double decay, double rate) {
+        const double left = weight * std::exp(decay * s);
+        r.speed += left * rate;
+        r.swing += form_->real ? left : 2 * left;
+    };
+    if (form_->real)
+        for (Index i = 0; i < realAmplitudes_.size(); ++i)
+            add(std::fabs(form_->realOutlines(node, i) * realAmplitudes_[i]), form_->realRates[i], -form_->realRates[i]);
+    else
+        for (Index i = 0; i < amplitudes_.size(); ++i)
+            add(std::abs(form_->outlines(node, i) * amplitudes_[i]), form_->rates[i].real(), std::abs(form_->rates[i]));
+    return r;
+}
+
+namespace {
+
+constexpr double kNear = Span::kNear;
+
+// Steps up to the first passing of 0 by g(s), s in seconds from `first`, without missing any. look(s) gives g, how fast it may change from there on at most, and
+// how far it may still go. Negative where there is none; `slow` where it takes too many steps, and the answer is as far as it has come.
+struct Look {
+    double g = 0, speed = 0, swing = 0;
+};
+
+template <class Function>
+double march(double first, double last, Function&& look, bool& slow)
+{
+    slow = false;
+    Look now = look(first);
+    double side = std::fabs(now.g) < kNear ? 0 : now.g;  // on the target just now: it has been passed; look for the way back only once it has gone some way
+    double s = first;
+    for (int i = 0; i < 400; ++i) {
+        if (side == 0 && std::fabs(now.g) > 4 * kNear)
+            side = now.g;
+        if (now.swing <= std::fabs(now.g) || now.swing < kNear || now.speed == 0)
+            return -1;
+        if (side != 0 && (now.g > 0) != (side > 0) && std::fabs(now.g) >= kNear / 2)
+            return s;
+        s += std::max((std::fabs(now.g) + kNear) / now.speed, 1e-12);  // time has no finer steps
+        if (s > last)
+            return -1;
+        now = look(s);
+    }
+    slow = true;
+    return s;
+}
+
+constexpr double kLongest = 9e6;  // seconds: beyond simulated time
+
+}  // namespace
 
 // g(t) is the distance from the target. |g'| is nowhere beyond t greater than the sum of the modes' slopes at t, so within |g| / that sum there
 // is no passing: step by step this comes up to the first one without missing any. Once all that may still happen is smaller than the distance,
 // there is none.
 Time LinearTransient::passes(const Passing& p, Time from) const
 {
-    constexpr double kNear = 1e-9;  // volts beyond the target, so that who looks at the instant sees it passed
+    if (form_->real)
+        return passesReal(p, from);
     const double first = std::max(kernel::seconds(from - begin_), 0.0);
     std::array<std::complex<double>, 64> weight;
     const Index n = std::min<Index>(amplitudes_.size(), static_cast<Index>(weight.size()));
-    double g0 = volts_[p.plus] - (p.minus == Passing::kGround ? 0 : volts_[p.minus]) - p.target;
+    const double g0 = volts_[p.plus] - (p.minus == Passing::kGround ? 0 : volts_[p.minus]) - p.target;
     for (Index i = 0; i < n; ++i)
         weight[static_cast<std::size_t>(i)] = (form_->outlines(p.plus, i) - (p.minus == Passing::kGround ? std::complex<double>() : form_->outlines(p.minus, i))) * amplitudes_[i];
-    double now = 0;
-    double swing = 0;  // how far it may still move
-    double speed = 0;
     const auto look = [&](double s) {
-        now = g0;
-        swing = speed = 0;
+        Look l{g0, 0, 0};
         for (Index i = 0; i < n; ++i) {
             const std::complex<double> rate = form_->rates[i];
             const std::complex<double> w = weight[static_cast<std::size_t>(i)];
-            now += (w * expm1(rate * s)).real();
+            l.g += (w * expm1(rate * s)).real();
             const double left = std::abs(w) * std::exp(rate.real() * s);
-            speed += left * std::abs(rate);
-            swing += 2 * left;
+            l.speed += left * std::abs(rate);
+            l.swing += 2 * left;
         }
+        return l;
     };
-    look(first);
-    double side = now;
-    if (std::fabs(side) < kNear)  // on the target just now: it has been passed; look for the way back only once it has gone some way
-        side = 0;
-    double s = first;
-    for (int i = 0; i < 400; ++i) {
-        if (side == 0 && std::fabs(now) > 4 * kNear)
-            side = now;
-        if (swing <= std::fabs(now) || swing < kNear || speed == 0)
-            return kernel::kNever;
-        if (side != 0 && (now > 0) != (side > 0) && std::fabs(now) >= kNear / 2)
-            return std::max(later(begin_, s), from + kernel::Duration(1));
-        s += (std::fabs(now) + kNear) / speed;
-        if (s > 9e6)
-            return kernel::kNever;
-        look(s);
+    bool slow = false;
+    const double s = march(first, kLongest, look, slow);
+    return s < 0 ? kernel::kNever : std::max(later(begin_, s), from + kernel::Duration(1));  // very slow: whoever asked looks again from there
+}
+
+// The same where no mode rings. A single mode, or modes that all pull one way, pass a target at most once.
+Time LinearTransient::passesReal(const Passing& p, Time from) const
+{
+    const double first = std::max(kernel::seconds(from - begin_), 0.0);
+    std::array<double, 64> weight;
+    const Index n = std::min<Index>(realAmplitudes_.size(), static_cast<Index>(weight.size()));
+    const double g0 = volts_[p.plus] - (p.minus == Passing::kGround ? 0 : volts_[p.minus]) - p.target;
+    double up = 0, down = 0;  // how far the modes may still pull it, from the beginning on
+    for (Index i = 0; i < n; ++i) {
+        const double w = (form_->realOutlines(p.plus, i) - (p.minus == Passing::kGround ? 0 : form_->realOutlines(p.minus, i))) * realAmplitudes_[i];
+        weight[static_cast<std::size_t>(i)] = w;
+        (w > 0 ? down : up) += std::fabs(w);
     }
-    return std::max(later(begin_, s), from + kernel::Duration(1));  // very slow: whoever asked looks again from there
+    // From the beginning it never goes beyond these, which settles most questions without an exponential.
+    if (g0 - down > kNear || g0 + up < -kNear)
+        return kernel::kNever;
+    const auto look = [&](double s) {
+        Look l{g0, 0, 0};
+        for (Index i = 0; i < n; ++i) {
+            const double rate = form_->realRates[i];
+            const double w = weight[static_cast<std::size_t>(i)];
+            const double grown = s == 0 ? 0 : std::expm1(rate * s);
+            l.g += w * grown;
+            const double left = std::fabs(w) * (1 + grown);
+            l.speed -= left * rate;
+            l.swing += left;
+        }
+        return l;
+    };
+    bool slow = false;
+    const double s = march(first, kLongest, look, slow);
+    return s < 0 ? kernel::kNever : std::max(later(begin_, s), from + kernel::Duration(1));
+}
+
+// Which needs no exponential.
+Span LinearTransient::span(Network::Node node) const
+{
+    Span s{volts_[node], volts_[node], volts_[node], 0};
+    const double* const outline = form_->realOutlines.data() + node;
+    const Index stride = form_->realOutlines.rows();
+    for (Index i = 0; i < realAmplitudes_.size(); ++i) {
+        const double w = outline[i * stride] * realAmplitudes_[i];  // of a mode that dies away: the voltage goes by -w
+        if (w > 0)
+            s.low -= w;
+        else
+            s.high -= w;
+        s.speed -= std::fabs(w) * form_->realRates[i];
+    }
+    return s;
+}
+
+Time crossing(const Side& plus, const Side& minus, double target, Time from)
+{
+    if (plus.piece == nullptr && minus.piece == nullptr)
+        return kernel::kNever;
+    if (minus.piece == nullptr)
+        return plus.piece->passes({plus.node, Passing::kGround, minus.volts + target}, from);
+    if (plus.piece == nullptr)
+        return minus.piece->passes({minus.node, Passing::kGround, plus.volts - target}, from);
+    if (plus.piece == minus.piece)
+        return plus.piece->passes({plus.node, minus.node, target}, from);
+    const Time end = std::min(plus.piece->until(), minus.piece->until());
+    const auto look = [&](double s) {
+        const Time t = from + kernel::Duration(static_cast<std::int64_t>(s * 1e12));
+        const Reach a = plus.piece->reach(plus.node, t);
+        const Reach b = minus.piece->reach(minus.node, t);
+        return Look{plus.piece->volts(plus.node, t) - minus.piece->volts(minus.node, t) - target, a.speed + b.speed, a.swing + b.swing};
+    };
+    bool slow = false;
+    // Whole picoseconds: a step is at least one, or it would stand still.
+    double at = 0;
+    const double last = std::min(kLongest, kernel::seconds(end - from));
+    at = march(0, last, look, slow);
+    return at < 0 ? kernel::kNever : std::max(later(from, at), from + kernel::Duration(1));
 }
 
 }  // namespace bramix::circuit

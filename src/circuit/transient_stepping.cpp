@@ -17,6 +17,10 @@ constexpr double kSmallest = 1e-12;    // seconds: the resolution of simulated t
 constexpr double kGreatest = 1e4;
 constexpr double kStill = 1e-8;
 constexpr std::uint32_t kQuietSteps = 3;
+// A circuit that is followed in steps of less than kTiny for so long would hold everybody up for ever. From then on it goes forward by kTiny at least, as well as it
+// can, which is told as a circuit that has no solution.
+constexpr double kTiny = 2e-10;
+constexpr std::uint32_t kMostTiny = 200'000;
 
 }  // namespace
 
@@ -24,6 +28,8 @@ void SteppingTransient::begin(const Network& network, Time t, std::vector<double
 {
     begin_ = t;
     quiet_ = 0;
+    linear_ = network.linear();
+    factored_.d = -1;
     volts_[0] = guess;
     converged_ = network.solve(volts_[0], x, 0, t);
     states_[0] = std::move(x);
@@ -70,7 +76,8 @@ void SteppingTransient::step(const Network& network)
         return rest();
     if (!varies && n == 0)
         return rest();
-    double h = std::min(try_, most);
+    const bool hurries = tiny_ > kMostTiny;
+    double h = std::max(std::min(try_, most), hurries ? kTiny : 0);
     std::vector<double> from(n);
     for (;;) {
         h = std::max(std::round(h * 1e12), 1.0) * 1e-12;
@@ -85,7 +92,8 @@ void SteppingTransient::step(const Network& network)
                 from[i] = stage == 1 ? states_[0][i] + d * slopes_[0][i]
                                      : (states_[1][i] - (1 - kGamma) * (1 - kGamma) * states_[0][i]) / (kGamma * (2 - kGamma));
             volts_[stage] = volts_[stage - 1];
-            good = network.solve(volts_[stage], from, d, stage == 1 ? middle : end);
+            const Time at = stage == 1 ? middle : end;
+            good = linear_ ? network.solveLinear(volts_[stage], from, d, at, factored_) : network.solve(volts_[stage], from, d, at);
             states_[stage].resize(n);
             slopes_[stage].resize(n);
             for (std::size_t i = 0; i < n && good; ++i) {
@@ -99,11 +107,12 @@ void SteppingTransient::step(const Network& network)
                 const double allowed = kRelative * std::max(std::fabs(states_[0][i]), std::fabs(states_[2][i])) + (network.reactances[i].inductor ? kAbsoluteAmps : kAbsoluteVolts);
                 worst = std::max(worst, std::fabs(error) / allowed);
             }
-        if ((!good || worst > 1) && h > 1.5 * kSmallest) {
+        if ((!good || worst > 1) && h > (hurries ? 1.5 * kTiny : 1.5 * kSmallest)) {
             h *= good ? std::clamp(0.9 * std::pow(worst, -1.0 / 3), 0.1, 0.9) : 0.125;
             continue;
         }
-        converged_ = good;
+        converged_ = good && !(hurries && worst > 1);
+        tiny_ = h < 1.5 * kTiny ? tiny_ + 1 : 0;
         if (!good)
             return rest();
         span_ = kernel::seconds(end - begin_);
@@ -139,13 +148,25 @@ double SteppingTransient::volts(Network::Node node, Time t) const
     return between(part(t), [&](std::size_t i) { return volts_[i][node]; });
 }
 
-std::vector<double> SteppingTransient::states(Time t) const
+void SteppingTransient::statesInto(std::vector<double>& x, Time t) const
 {
     const double u = part(t);
-    std::vector<double> x(states_[0].size());
+    x.resize(states_[0].size());
     for (std::size_t k = 0; k < x.size(); ++k)
         x[k] = between(u, [&](std::size_t i) { return states_[i][k]; });
-    return x;
+}
+
+// The slope of a parabola is greatest at one of its ends.
+Reach SteppingTransient::reach(Network::Node node, Time t) const
+{
+    if (span_ == 0)
+        return {};
+    const double u = part(t);
+    const double y0 = volts_[0][node], y1 = volts_[1][node], y2 = volts_[2][node];
+    const double c2 = y0 / kGamma + y1 / (kGamma * (kGamma - 1)) + y2 / (1 - kGamma);
+    const double c1 = -y0 * (1 + kGamma) / kGamma - y1 / (kGamma * (kGamma - 1)) - y2 * kGamma / (1 - kGamma);
+    const double most = std::max(std::fabs(c1 + 2 * c2 * u), std::fabs(c1 + 2 * c2)) / span_;
+    return {most, most * span_ * (1 - u)};
 }
 
 double SteppingTransient::slope(std::size_t reactance, Time t) const

@@ -131,6 +131,7 @@ private:
     {
         std::uint64_t size = m.size();
         one(size);
+        self().room(size);
         if constexpr (Self::kLoading) {
             m.clear();
             for (std::uint64_t i = 0; i < size; ++i) {
@@ -152,6 +153,7 @@ private:
     {
         std::uint64_t size = c.size();
         one(size);
+        self().room(size);
         if (Self::kLoading)
             c.resize(size);
     }
@@ -166,6 +168,8 @@ public:
         const auto* from = static_cast<const std::byte*>(data);
         out_.insert(out_.end(), from, from + size);
     }
+
+    void room(std::uint64_t) {}
 
     [[nodiscard]] Snapshot take() { return std::move(out_); }
 
@@ -186,6 +190,9 @@ public:
         std::memcpy(data, in_.data() + at_, size);
         at_ += size;
     }
+
+    // So many things are said to follow, each of a byte at least: what a damaged file says must not be what is allocated.
+    void room(std::uint64_t count) const { check(count <= in_.size() - at_, "more things than there are bytes left"); }
 
     [[nodiscard]] bool atEnd() const { return at_ == in_.size(); }
 

@@ -16,6 +16,8 @@ void EventQueue::ring(Time until)
     if (ringing_ != nullptr)
         remove(*std::exchange(ringing_, nullptr));
     while (next_ <= until && next_ != kNever) {
+        if (interrupt_ != nullptr && interrupt_->load(std::memory_order_relaxed)) [[unlikely]]
+            return interrupted_();
         Alarm& alarm = *heap_.front().alarm;
         const Time due = alarm.due_;
         if (due > now_)

@@ -6,6 +6,7 @@
 // Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <functional>
 #include <utility>
@@ -33,14 +34,24 @@ public:
     // Does nothing where `until` is already past.
     void advanceTo(Time until)
     {
-        if (next_ <= until) [[unlikely]]
+        if (next_ <= until) [[unlikely]] {
             ring(until);
+            if (next_ <= until) [[unlikely]]
+                return;  // interrupted
+        }
         if (until > now_)
             now_ = until;
     }
 
     // Hears of each alarm when it has rung, to look at what it has changed; empty: nobody does. Not to arm anything, and no state.
     void hear(std::function<void(Time due)> rung) { rung_ = std::move(rung); }
+
+    // While the flag is set nothing rings and time stands: whoever set it wants the run to end, whatever the alarms do. `interrupted` is called then. No state.
+    void interruptBy(const std::atomic<bool>* flag, std::function<void()> interrupted)
+    {
+        interrupt_ = flag;
+        interrupted_ = std::move(interrupted);
+    }
 
     template <class Archive>
     void state(Archive& ar)
@@ -72,6 +83,8 @@ private:
     Time next_ = kNever;
     std::uint64_t order_ = 0;
     std::function<void(Time)> rung_;
+    const std::atomic<bool>* interrupt_ = nullptr;
+    std::function<void()> interrupted_;
 };
 
 class Alarm {
