@@ -56,6 +56,7 @@ PinKind readPin(TableReader& r)
     pin.aliases = r.texts("alias");
     pin.ground = r.flag("ground", false);
     pin.output = r.flag("output", false);
+    pin.must = r.text("must");
     const std::string supply = r.text("supply");
     if (!supply.empty()) {
         const auto volts = kernel::parseQuantity(supply, kernel::Unit::volt);

@@ -36,6 +36,7 @@ struct PinKind {
     std::optional<double> supplyVolts;  // the part holds this pin at a voltage
     bool ground = false;      // or at 0 V
     bool output = false;      // the part drives it, high or low, as long as it has its supply
+    std::string must;         // why it may not be left open while the part is wired, and what to do; empty where it may
 };
 
 struct SettingKind {

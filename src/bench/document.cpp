@@ -14,6 +14,8 @@
 #include "bench/toml_read.h"
 #include "kernel/units.h"
 
+#include "kernel/files.h"
+
 namespace bramix::bench {
 
 using kernel::fail;
@@ -521,37 +523,23 @@ Result<Document> loadDocument(const std::string& file, std::vector<std::string>*
     return parseDocument(file, *text, warnings);
 }
 
-Result<void> saveText(const std::string& file, const std::string& text)
+std::set<std::string> filesNamed(const Document& document)
 {
-    const std::string temporary = fmt::format("{}.new-{}", file, getpid());
-    const auto broken = [&](const char* what) {
-        const int error = errno;
-        unlink(temporary.c_str());
-        return fail(file, fmt::format("cannot be saved: {}: {}", what, std::strerror(error)), "what was there before is untouched");
-    };
-    const int fd = open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-    if (fd < 0)
-        return broken("creating a file beside it");
-    std::size_t done = 0;
-    while (done < text.size()) {
-        const ssize_t n = write(fd, text.data() + done, text.size() - done);
-        if (n < 0 && errno == EINTR)
-            continue;
-        if (n <= 0) {
-            close(fd);
-            return broken("writing");
-        }
-        done += static_cast<std::size_t>(n);
+    std::set<std::string> out;
+    for (const PartItem& part : document.parts) {
+        if (!part.firmware.empty())
+            out.insert(part.firmware);
+        for (const auto& [name, value] : part.set)
+            if (value.find_first_of("/.") != std::string::npos)
+                out.insert(value);
+        for (const auto& [name, follow] : part.follow)
+            if (!follow.csv.empty())
+                out.insert(follow.csv);
     }
-    if (fsync(fd) != 0) {
-        close(fd);
-        return broken("writing");
-    }
-    close(fd);
-    if (rename(temporary.c_str(), file.c_str()) != 0)
-        return broken("renaming");
-    return {};
+    return out;
 }
+
+Result<void> saveText(const std::string& file, const std::string& text) { return kernel::writeFile(file, text); }
 
 Result<void> checkOrder(const std::vector<std::string>& order, const PartKind& kind)
 {
@@ -593,6 +581,8 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
                 return fail(place(p.remarks), fmt::format("part \"{}\" has no live control \"{}\" that could follow anything", p.id, key));
         for (const auto& [key, value] : p.set) {
             const SettingKind* setting = kind->setting(key);
+            if (setting == nullptr && key == "voltage" && kind->behaviour == "supply")
+                continue;  // of ground, in benches of before: it never did anything
             if (setting == nullptr)
                 return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"", p.id, key));
             if (setting->type == "fuse") {

@@ -147,6 +147,8 @@ struct Document {
 
 // Whole files. Saving is atomic: the old file stays until the new one is complete on disk.
 [[nodiscard]] Result<Document> loadDocument(const std::string& file, std::vector<std::string>* warnings = nullptr);
+// Whatever in a bench may name a file: firmware, curves, and settings that look like a path.
+[[nodiscard]] std::set<std::string> filesNamed(const Document& document);
 [[nodiscard]] Result<void> saveText(const std::string& file, const std::string& text);
 
 // Whether an order of pins has each pin of the kind once.

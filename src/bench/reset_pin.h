@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include <fmt/format.h>
+
 #include "bench/world.h"
 
 namespace bramix::bench {
@@ -53,7 +55,7 @@ private:
 class World::SupplyPins final : public circuit::VoltageListener {
 public:
     SupplyPins(kernel::EventQueue& queue, circuit::Circuit& circuit, PinId vcc, PinId ground, chip::avr::Chip& chip, ResetPin* reset, const std::string& id)
-        : queue_(queue), circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset), load_(circuit.addResistor(circuit.netOf(vcc), circuit.netOf(ground), {kIdleOhms}, id + ".supply")),
+        : id_(id), queue_(queue), circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset), load_(circuit.addResistor(circuit.netOf(vcc), circuit.netOf(ground), {kIdleOhms}, id + ".supply")),
           follow_(queue, [this](Time) { follow(); })
     {
         circuit.watchVoltage(vcc, this, {.step = kStepVolts});
@@ -106,6 +108,9 @@ public:
         ar(follow_, siemens_);
     }
 
+    // Rule and message, told by whoever keeps the findings.
+    std::function<void(const char*, std::string)> wrong;
+
     [[nodiscard]] bool isOf(const chip::avr::Chip& chip) const { return &chip == &chip_; }
     // Something holds both pins, although its voltage may have yet to rise.
     [[nodiscard]] bool wired() const { return !floats(vcc_) && !floats(ground_); }
@@ -113,6 +118,13 @@ public:
     // Unwired, there is no supply.
     void look()
     {
+        if (const double across = wired() ? volts(vcc_) - volts(ground_) : 0; across < -kReversedVolts || across > kMostVolts) {
+            const std::string figure = kernel::formatQuantity(std::fabs(across), kernel::Unit::volt, 3);
+            if (wrong)
+                wrong(across < 0 ? "supply-reversed" : "supply-too-high",
+                      across < 0 ? fmt::format("{} has its supply the wrong way round, {} from GND to VCC: silicon does not survive that; swap the two wires", id_, figure)
+                                 : fmt::format("{} has {} between VCC and GND, more than its absolute maximum of 6 V; give it less", id_, figure));
+        }
         chip_.setSupply(wired() ? std::max(0.0, volts(vcc_) - volts(ground_)) : 0.0);
         if (reset_ != nullptr)
             reset_->refresh();
@@ -120,6 +132,8 @@ public:
 
 private:
     static constexpr double kIdleOhms = 30e6;
+    static constexpr double kReversedVolts = 0.5;  // absolute maximum ratings (ATmega328P datasheet 32.1)
+    static constexpr double kMostVolts = 6.0;
     static constexpr double kPinStepVolts = 0.05;
     static constexpr kernel::Duration kFollow = std::chrono::microseconds(1);
 
@@ -144,6 +158,7 @@ private:
     [[nodiscard]] double volts(PinId pin) const { return circuit_.voltage(circuit_.netOf(pin)).value; }
     [[nodiscard]] bool floats(PinId pin) const { return circuit_.stateOf(circuit_.netOf(pin)) == NetState::floating; }
 
+    std::string id_;
     kernel::EventQueue& queue_;
     circuit::Circuit& circuit_;
     PinId vcc_;

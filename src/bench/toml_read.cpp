@@ -10,6 +10,8 @@
 
 #include <fmt/format.h>
 
+#include "kernel/files.h"
+
 namespace bramix::bench {
 
 using kernel::fail;
@@ -22,22 +24,7 @@ constexpr int kFarthest = 400'000;
 
 }  // namespace
 
-Result<std::string> readTextFile(const std::string& file)
-{
-    std::error_code ec;
-    if (!std::filesystem::exists(file, ec))
-        return fail(file, "no such file");
-    if (std::filesystem::is_directory(file, ec))
-        return fail(file, "is a folder; expected a file");
-    if (std::filesystem::is_regular_file(file, ec) && std::filesystem::file_size(file, ec) > kLargestText)
-        return fail(file, "is larger than 16 MiB; expected a bench");
-    std::ifstream in(file, std::ios::binary);
-    if (!in)
-        return fail(file, fmt::format("cannot be read: {}", std::strerror(errno)));
-    std::ostringstream text;
-    text << in.rdbuf();
-    return text.str();
-}
+Result<std::string> readTextFile(const std::string& file) { return kernel::readFile(file, kLargestText); }
 
 Result<toml::table> parseToml(const std::string& name, std::string_view text)
 {

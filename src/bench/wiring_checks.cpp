@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -34,6 +35,7 @@ public:
     std::vector<Finding> runPowered()
     {
         checkLevels();
+        checkFed();
         return std::move(out_);
     }
 
@@ -63,8 +65,23 @@ private:
         return net && leads_.at(*net).size() > 1;
     }
 
+    // Small letters are milli, and an address without 0x is decimal: both are often meant otherwise.
+    void checkUnits(const PartItem& part, const PartKind& kind)
+    {
+        for (const auto& [name, value] : part.set) {
+            const SettingKind* setting = kind.setting(name);
+            if (setting == nullptr || value.empty())
+                continue;
+            if (setting->type == "ohm" && value.back() == 'm')
+                tell(Severity::note, "doubtful-unit", part.id, fmt::format("{}.{} is {}, which is in milliohms; a megohm is written {}M", part.id, name, value, value.substr(0, value.size() - 1)));
+            if (name == "address" && value.find_first_not_of("0123456789") == std::string::npos)
+                tell(Severity::note, "doubtful-unit", part.id, fmt::format("{}.{} is {} in decimal, which is 0x{:02X}; with 0x in front it is hexadecimal", part.id, name, value, std::stoul(value.substr(0, 6))));
+        }
+    }
+
     void checkPart(const PartItem& part, const PartKind& kind)
     {
+        checkUnits(part, kind);
         const auto wired = static_cast<std::size_t>(std::count_if(kind.pins.begin(), kind.pins.end(), [&](const PinKind& p) { return joined(part, p); }));
         if (wired == 0) {
             if (kind.pins.size() > 1)
@@ -75,9 +92,12 @@ private:
             const PinKind& loose = joined(part, kind.pins[0]) ? kind.pins[1] : kind.pins[0];
             tell(Severity::warning, "lead-loose", part.id + "." + loose.name, fmt::format("{}.{} is wired to nothing, so no current can pass through {}; give it its wire", part.id, loose.name, part.id));
         }
-        for (const char* supply : {"VCC", "VDD", "VS", "V+", "V-", "GND"})
+        for (const char* supply : kSupplyPins)
             if (const PinKind* pin = kind.pin(supply); pin != nullptr && !pin->supplyVolts && !pin->ground && !joined(part, *pin) && kind.behaviour != "bench-supply" && kind.behaviour != "joystick" && kind.behaviour != "encoder")
                 tell(Severity::error, "no-supply", part.id, fmt::format("{} has nothing on its supply pin {} and cannot work; wire it to a supply or to ground", part.id, supply));
+        for (const PinKind& pin : kind.pins)
+            if (!pin.must.empty() && !joined(part, pin))
+                tell(Severity::warning, "input-open", part.id + "." + pin.name, fmt::format("{}.{} is left open: {}", part.id, pin.name, pin.must));
         if (kind.behaviour == "led" && wired == 2) {
             const auto anode = netOf(part.id, "A");
             const auto cathode = netOf(part.id, "K");
@@ -87,12 +107,58 @@ private:
             else if (isFirm(*anode, seen) && (seen.clear(), isFirm(*cathode, seen)))
                 tell(Severity::error, "led-without-resistor", part.id, fmt::format("nothing limits the current of {}: between two firm voltages it takes what they give; put a resistor in series", part.id));
         }
-        if (kind.behaviour == "led" && wired == 2)
+        if (kind.behaviour == "led" && wired == 2) {
+            checkNeverForward(part);
             checkDirection(part);
+        }
         if ((kind.behaviour == "inductor" || kind.behaviour == "relay") && joined(part, *kind.pin("1")) && joined(part, *kind.pin("2")))
             checkCoil(part, "1", "2");
         if (kind.behaviour == "motor" && wired == 2)
             checkCoil(part, "+", "-");
+    }
+
+    // The least and the greatest voltage that a net can come to, through resistors: of fixed voltages, and of chips' pins whatever firmware does. Nothing where
+    // anything else has a say.
+    std::optional<std::pair<double, double>> range(NetId net, const std::string& without, std::set<NetId>& seen) const
+    {
+        if (wiring_.circuit.isRail(net)) {
+            const double volts = wiring_.circuit.voltage(net).value;
+            return std::pair(volts, volts);
+        }
+        std::pair<double, double> out{INFINITY, -INFINITY};
+        if (!seen.insert(net).second)
+            return out;  // what lies beyond has been looked at
+        const auto found = leads_.find(net);
+        if (found == leads_.end())
+            return std::nullopt;
+        for (const Lead& lead : found->second) {
+            if (lead.part->id == without || (lead.kind->behaviour == "multimeter"))
+                continue;
+            std::optional<std::pair<double, double>> other;
+            if (lead.kind->chip != nullptr && !lead.pin->chipPin.empty()) {
+                other = std::pair(0.0, supplyOf(lead).value_or(5));
+            } else if (lead.kind->behaviour == "resistor") {
+                const auto far = netOf(lead.part->id, lead.pin->name == "1" ? "2" : "1");
+                other = far ? range(*far, without, seen) : std::nullopt;
+            }
+            if (!other)
+                return std::nullopt;
+            out = {std::min(out.first, other->first), std::max(out.second, other->second)};
+        }
+        return out;
+    }
+
+    // An LED whose anode can never come above its cathode, whatever its pins do.
+    void checkNeverForward(const PartItem& led)
+    {
+        constexpr double kLeastForward = 1.0;
+        std::set<NetId> seen;
+        const auto anode = range(*netOf(led.id, "A"), led.id, seen);
+        seen.clear();
+        const auto cathode = range(*netOf(led.id, "K"), led.id, seen);
+        const auto known = [](const auto& r) { return r && r->first <= r->second; };
+        if (known(anode) && known(cathode) && anode->second - cathode->first < kLeastForward && cathode->second - anode->first > kLeastForward)
+            tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round: its anode comes to {:.3g} V at most and its cathode to {:.3g} V at least, so it never shines; turn it about", led.id, anode->second, cathode->first));
     }
 
     // An LED that lies the wrong way round and that nothing on this bench could turn about.
@@ -115,6 +181,8 @@ private:
             for (const Lead& lead : leads_.at(net))
                 if (lead.kind->chip != nullptr && !wiring_.circuit.isRail(net))
                     return;
+        if (std::any_of(out_.begin(), out_.end(), [&](const Finding& f) { return f.where == led.id && f.rule == "reversed-polarity"; }))
+            return;
         tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round, with {:.3g} V against it: it never shines; turn it about", led.id, -volts));
     }
 
@@ -231,6 +299,38 @@ private:
         return enable && !(wiring_.circuit.isRail(*enable) && wiring_.circuit.voltage(*enable).value < 0.5);
     }
 
+    // Supply pins that are wired, but to nothing that would feed them: to other parts' supply pins alone.
+    void checkFed()
+    {
+        constexpr double kUnfedVolts = 0.3;
+        std::set<std::string> told;
+        for (const auto& [net, leads] : leads_) {
+            if (leads.size() < 2 || wiring_.circuit.isRail(net) || std::fabs(wiring_.circuit.voltage(net).value) > kUnfedVolts)
+                continue;
+            const auto& pins = wiring_.circuit.pinsOf(net);
+            if (std::any_of(pins.begin(), pins.end(), [&](circuit::PinId p) { return !wiring_.circuit.driveOf(p).floating(); }))
+                continue;
+            for (const Lead& lead : leads) {
+                if (!isSupplyPin(lead) || !told.insert(lead.part->id).second)
+                    continue;
+                const auto& around = wiring_.circuit.neighbours(net);
+                const bool onlyLoads = std::all_of(around.begin(), around.end(), [&](circuit::ElementId e) {
+                    const std::string& name = wiring_.circuit.name(e);
+                    return name.ends_with(".supply") || name.ends_with(" line");
+                });
+                if (onlyLoads)
+                    tell(Severity::error, "no-supply", lead.part->id, fmt::format("nothing feeds {}.{}: what it is joined to gives no voltage; wire it to a supply or to ground", lead.part->id, lead.pin->name));
+            }
+        }
+    }
+
+    [[nodiscard]] static bool isSupplyPin(const Lead& lead)
+    {
+        if (lead.pin->supplyVolts || lead.pin->ground || lead.kind->behaviour == "supply" || lead.kind->behaviour == "bench-supply")
+            return false;
+        return std::any_of(kSupplyPins.begin(), kSupplyPins.end(), [&](const char* name) { return lead.pin->name == name; });
+    }
+
     // A part on a lower supply does not stand what one on a higher supply drives, or what a resistor to the higher supply pulls up.
     void checkLevels()
     {
@@ -248,9 +348,12 @@ private:
             if (lowest == nullptr)
                 continue;
             const std::string pin = lowest->part->id + "." + lowest->pin->name;
+            // Where the part on the lower supply is the one that drives, the other pin listens.
+            if (lowest->pin->output || drivesNow(*lowest))
+                continue;
             const Lead* driver = nullptr;
             for (const Lead& lead : leads)
-                if (const auto volts = supplyOf(lead); volts && *volts > least + kTolerated && busLine(lead) == nullptr && (!lead.pin->chipPin.empty() || drivesNow(lead)))
+                if (const auto volts = supplyOf(lead); volts && *volts > least + kTolerated && busLine(lead) == nullptr && (!lead.pin->chipPin.empty() || lead.pin->output || drivesNow(lead)))
                     driver = &lead;
             if (driver != nullptr) {
                 tell(Severity::warning, "signal-too-high", pin,
@@ -307,6 +410,7 @@ private:
     }
 
     static constexpr double kStrongOhms = 1000;
+    static constexpr std::array kSupplyPins{"VCC", "VDD", "VS", "V+", "V-", "GND"};
 
     const Wiring& wiring_;
     std::map<NetId, std::vector<Lead>> leads_;

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "bench/board_supply.h"
 #include "bench/reset_pin.h"
 
 namespace bramix::bench {
@@ -108,6 +109,8 @@ void World::runUntil(Time goal)
 {
     stop_ = false;
     for (;;) {
+        if (interrupt_ != nullptr && interrupt_->load(std::memory_order_relaxed)) [[unlikely]]
+            return;
         runChips(goal);
         if (standing()) {
             queue_.advanceTo(std::min(goal, progress()));
@@ -166,6 +169,12 @@ void World::resume(bool all)
 }
 
 void World::requestStop() { stopAlarm_.arm(queue_.now()); }
+
+void World::interruptBy(const std::atomic<bool>* flag)
+{
+    interrupt_ = flag;
+    queue_.interruptBy(flag, [this] { stopNow(); });
+}
 
 // Alarms also ring in the midst of a chip's instructions, when it looks at a register: it must not go on to its next alarm then.
 void World::stopNow()
@@ -267,7 +276,10 @@ void World::hold(const std::map<PinRef, circuit::Drive>& drives)
 
 std::optional<PinId> World::pin(const PinRef& ref) const
 {
-    const auto found = pins_.find(ref);
+    auto found = pins_.find(ref);
+    if (found == pins_.end())
+        if (const auto alias = aliases_.find(ref); alias != aliases_.end())
+            found = pins_.find(alias->second);
     return found == pins_.end() ? std::nullopt : std::optional(found->second);
 }
 
@@ -288,6 +300,12 @@ std::optional<std::size_t> World::uartByName(std::string_view name) const
 }
 
 std::string World::pinName(PinId pin) const { return circuit_.name(pin); }
+
+namespace {
+
+bool samePath(const std::string& a, const std::string& b) { return std::filesystem::path(a).lexically_normal() == std::filesystem::path(b).lexically_normal(); }
+
+}  // namespace
 
 void World::adopt(World& old)
 {
@@ -313,7 +331,8 @@ void World::adopt(World& old)
         chips_[i].chip->startAt(queue_.now());
         chips_[i].chip->powerOn();
         for (std::size_t j = 0; j < old.chips_.size(); ++j)
-            if (chips_[i].id == old.chips_[j].id && chips_[i].table == old.chips_[j].table && chips_[i].firmwareFile == old.chips_[j].firmwareFile) {
+            if (chips_[i].id == old.chips_[j].id && chips_[i].table == old.chips_[j].table && (chips_[i].unreadable || samePath(chips_[i].firmwareFile, old.chips_[j].firmwareFile))) {
+                chips_[i].firmwareFile = old.chips_[j].firmwareFile;
                 if (!old.chips_[j].firmwareFile.empty()) {
                     // The image that runs, even where the file has changed since.
                     chips_[i].firmware = old.chips_[j].firmware;
@@ -337,12 +356,16 @@ void World::adopt(World& old)
             if (oldUart.name == uart.name)
                 carry(*oldUart.line, *uart.line);
     circuit_.adopt(old.circuit_);
+    // What a part took over is of the old circuit: it learns what it carries in this one.
+    circuit_.tellElementsAgain();
     for (const auto& [id, part] : parts_)
         part->wired();
     observer_ = silent;
     for (const auto& supply : supplyPins_)
         if (supply != nullptr)
             supply->look();
+    for (const auto& supply : boardSupplies_)
+        supply->changed();
     // What the wires alone tell is told anew; the rest stays as it was noticed, unless it has been muted since.
     std::vector<Finding> wiring;
     std::copy_if(findings_.begin(), findings_.end(), std::back_inserter(wiring), [](const Finding& f) { return f.wiring; });
@@ -365,6 +388,8 @@ void World::stateOfSupplies(kernel::SaveArchive& ar)
     for (const auto& supply : supplyPins_)
         if (supply != nullptr)
             ar(*supply);
+    for (const auto& supply : boardSupplies_)
+        ar(*supply);
 }
 
 void World::stateOfSupplies(kernel::LoadArchive& ar)
@@ -372,6 +397,14 @@ void World::stateOfSupplies(kernel::LoadArchive& ar)
     for (const auto& supply : supplyPins_)
         if (supply != nullptr)
             ar(*supply);
+    for (const auto& supply : boardSupplies_)
+        ar(*supply);
+    // Levels and limits of pins follow a chip's supply, which is another again.
+    for (const ChipUnit& unit : chips_)
+        unit.chip->ports().refresh();
+    for (const auto& reset : resetPins_)
+        if (reset != nullptr)
+            reset->refresh();
 }
 
 double World::chipAmps(std::size_t index) const
@@ -403,7 +436,8 @@ std::optional<double> World::leadAmps(const PinRef& lead) const
         for (const PinId pin : circuit_.pinsOf(net))
             taken -= circuit_.current(pin).value;
         for (std::size_t c = 0; c < chips_.size(); ++c) {
-            if (supplyPins_[c] == nullptr ? chips_[c].id == lead.part : circuit_.netOf(supplyPins_[c]->vcc()) == net)
+            // A board feeds its chip by its greatest supply.
+            if (supplyPins_[c] == nullptr ? chips_[c].id == lead.part && std::fabs(circuit_.voltage(net).value - chips_[c].chip->supplyVolts()) < 0.05 : circuit_.netOf(supplyPins_[c]->vcc()) == net)
                 taken += chipAmps(c);
         }
         return -taken;
@@ -495,6 +529,8 @@ void World::report(Finding finding)
 
 void World::netChanged(NetId net, NetState state, Time at, Cause cause)
 {
+    for (const auto& supply : boardSupplies_)
+        supply->changed();
     if (observer_ != nullptr)
         observer_->edge(net, state, at, cause);
 }
@@ -687,7 +723,9 @@ void World::reportUnpowered()
 
 std::string World::eepromFile(std::size_t chip) const
 {
-    return folder_.empty() || chips_[chip].ideal ? std::string() : fmt::format("{}/{}.eeprom.hex", folder_, chips_[chip].id);
+    if (files_.folder.empty() || chips_[chip].ideal)
+        return {};
+    return files_.path(chips_[chip].id + ".eeprom.hex").value_or("");
 }
 
 }  // namespace bramix::bench

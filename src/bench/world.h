@@ -5,6 +5,7 @@
 // Tested by tests/bench/ and tests/session/session_test.cpp.
 #pragma once
 
+#include <atomic>
 #include <functional>
 #include <map>
 #include <memory>
@@ -17,6 +18,7 @@
 #include "chip/avr/chip.h"
 #include "chip/firmware.h"
 #include "circuit/circuit.h"
+#include "kernel/files.h"
 #include "parts/part.h"
 #include "parts/serial_line.h"
 
@@ -44,7 +46,11 @@ public:
 
 struct WorldOptions {
     std::uint64_t seed = 1;
-    std::string folder;  // firmware paths are relative to it
+    std::string folder{};  // firmware paths are relative to it
+    bool confined = false;             // nothing outside the folder is read or written,
+    std::vector<std::string> allowed{};  // but these files, which a person has chosen
+    Time from{};         // begins at this instant: of a bench that is edited while it runs
+    bool keepGoing = false;  // firmware that cannot be loaded is a finding, and its chip stands still
     bool steady = false; // an operating point: capacitors charged, no firmware; chips' pins hold what hold() gives them. Wires are not checked.
 };
 
@@ -57,6 +63,7 @@ public:
         chip::Firmware firmware;
         std::string firmwareFile;  // as found on disk; empty where none is loaded
         bool ideal = false;        // a chip on nothing
+        bool unreadable = false;   // its firmware could not be loaded: it keeps what it had before, if anything
     };
 
     struct Uart {
@@ -87,6 +94,8 @@ public:
     void stepInstruction(std::size_t chip = 0, Time until = kernel::kNever);
     // Ends runUntil() at the present instant; to be called from observers.
     void requestStop();
+    // While the flag is set runUntil() and stepInstruction() come back as they are, wherever they stand. Null: nobody interrupts.
+    void interruptBy(const std::atomic<bool>* flag);
     // Hears whenever a register of a chip may have changed otherwise than by counting, and when; empty: nobody does. It may look at everything, and change nothing.
     void hear(const std::function<void(Time)>& changed);
     // Where a chip has stopped for a debugger: the chip's index. The run ends there; resume() lets it go on.
@@ -106,6 +115,7 @@ public:
     [[nodiscard]] Result<void> knowsControl(std::string_view part, std::string_view control) const;
     // Whoever wants to see a pin's voltage as it runs; null: nobody any more.
     void probe(PinId pin, circuit::ProbeListener* listener) { circuit_.probe(circuit_.netOf(pin), listener); }
+    void probe(circuit::ElementId element, circuit::CurrentProbe* listener) { circuit_.probe(element, listener); }
     void flushProbes() { circuit_.flushProbes(); }
     // A new part of the same kind in place of one that has burnt through.
     [[nodiscard]] Result<void> replacePart(std::string_view part);
@@ -185,6 +195,7 @@ public:
 private:
     class ResetPin;
     class SupplyPins;
+    class BoardSupply;
     class ChipEar;
     struct Builder;
 
@@ -226,6 +237,7 @@ private:
     std::map<std::pair<std::string, std::string>, std::unique_ptr<Follower>> followers_;  // by part and control
     std::vector<Uart> uarts_;
     std::vector<Light> lights_;
+    std::vector<std::unique_ptr<BoardSupply>> boardSupplies_;
     std::vector<std::unique_ptr<SupplyPins>> supplyPins_;  // one a chip; null on a board, which feeds its chip itself
     // What was added to the circuit with each part, beyond the pins that the bench knows: from, to.
     struct Added {
@@ -235,6 +247,7 @@ private:
     std::vector<std::unique_ptr<ResetPin>> resetPins_;  // one a chip; null where a fuse has made the pin a port pin
     std::vector<std::uint8_t> resetControls_;  // live control RESET of each chip: 1 released, 0 held
     std::map<PinRef, PinId> pins_;
+    std::map<PinRef, PinRef> aliases_;  // of pins that a bench may call by another name
     std::set<NetId> wired_;  // nets that join two pins of the bench or more; instruments do not count
     std::vector<Finding> findings_;
     // A pin beyond its limit.
@@ -249,8 +262,9 @@ private:
     std::set<std::pair<std::string, std::string>> told_;  // rule, where
     kernel::Alarm stopAlarm_;
     bool stop_ = false;
+    const std::atomic<bool>* interrupt_ = nullptr;
     std::size_t running_ = 0;  // the chip that executes just now
-    std::string folder_;
+    kernel::FileAccess files_;
 };
 
 struct World::Moment {

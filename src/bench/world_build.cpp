@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "bench/board_supply.h"
 #include "bench/geometry.h"
 #include "bench/reset_pin.h"
 #include "bench/toml_read.h"
@@ -110,6 +111,10 @@ struct World::Builder {
                 netOf[r] = world.circuit_.addNet(named != nameOfRoot.end() ? named->second : refs[r].text());
             }
             const PinId id = world.circuit_.addPin(netOf[r], refs[i].text());
+            if (const PartItem* owner = document.part(refs[i].part))
+                if (const PinKind* pin = catalogue.find(owner->kind)->pin(refs[i].pin))
+                    for (const std::string& alias : pin->aliases)
+                        world.aliases_[{refs[i].part, alias}] = refs[i];
             world.pins_[refs[i]] = id;
             // The holes of a breadboard join, and are no end of anything.
             const PartItem* part = document.part(refs[i].part);
@@ -122,6 +127,8 @@ struct World::Builder {
     // Supplies before anything is solved.
     void addSupplies(const std::string& part, const PartKind& kind)
     {
+        if (kind.behaviour == "supply")
+            return;  // as its setting says: see addPart()
         for (const PinKind& p : kind.pins) {
             const PinId id = world.pins_.at({part, p.name});
             if (p.supplyVolts || p.ground)
@@ -147,7 +154,7 @@ struct World::Builder {
                     return given != set.end() ? given->second : known != nullptr ? known->standard : std::string();
                 },
             .remark = [w = &world, id](const parts::Remark& r) { w->partRemark(id, r); },
-            .folder = options.folder,
+            .files = world.files_,
         };
         const std::size_t elements = world.circuit_.elementCount(), pins = world.circuit_.pinCount();
         auto part = parts::makePart(kind.behaviour, context);
@@ -249,6 +256,8 @@ struct World::Builder {
         world.supplyPins_.push_back(nullptr);
         if (wiredSupply)
             world.supplyPins_.back() = std::make_unique<SupplyPins>(world.queue_, world.circuit_, world.pins_.at({item.id, vcc->name}), world.pins_.at({item.id, ground->name}), chip, reset.get(), item.id);
+        if (wiredSupply)
+            world.supplyPins_.back()->wrong = [w = &world, id = item.id](const char* rule, std::string message) { w->report({.severity = Severity::error, .rule = rule, .where = id, .message = std::move(message), .time = w->now(), .chip = id}); };
         world.resetPins_.push_back(std::move(reset));
         world.resetControls_.push_back(1);
         world.controlsOf_[item.id].push_back(kResetControl);
@@ -269,7 +278,36 @@ struct World::Builder {
         };
         world.chips_.push_back(std::move(unit));
         addUarts(item, kind, world.chips_.size() - 1, actor);
+        addBoardSupply(item, kind, actor);
         world.added_.push_back({item.id, {elements, world.circuit_.elementCount(), pins, world.circuit_.pinCount()}});
+    }
+
+    void addBoardSupply(const PartItem& item, const PartKind& kind, std::uint32_t actor)
+    {
+        const auto setting = [&](const char* name) {
+            const auto given = item.set.find(name);
+            return given != item.set.end() ? given->second : kind.setting(name)->standard;
+        };
+        if (kind.setting("usb-limit") == nullptr || kind.pin("VIN") == nullptr || options.steady)
+            return;
+        BoardSupplySettings s;
+        s.fromVin = setting("supply") == "VIN";
+        const auto read = [&](const char* name, kernel::Unit unit, double least, double most, double& into) {
+            const auto value = kernel::parseQuantity(setting(name), unit);
+            if (!value || *value < least || *value > most)
+                problem = {.where = item.id + "." + name, .what = fmt::format("\"{}\"; expected {} to {}", setting(name), kernel::formatQuantity(least, unit), kernel::formatQuantity(most, unit)), .next = {}};
+            else
+                into = *value;
+        };
+        read("usb-limit", kernel::Unit::ampere, 0.01, 10, s.usbLimit);
+        read("usb-resistance", kernel::Unit::ohm, 0, 100, s.usbOhms);
+        read("regulator-limit", kernel::Unit::ampere, 0.01, 10, s.regulatorLimit);
+        read("regulator-drop", kernel::Unit::volt, 0, 5, s.regulatorDrop);
+        read("regulator-power", kernel::Unit::watt, 0.01, 100, s.regulatorWatts);
+        read("3v3-limit", kernel::Unit::ampere, 0.001, 10, s.limit3);
+        const auto at = [&](const char* pin) { return world.pins_.at({item.id, pin}); };
+        const auto load = world.circuit_.addResistor(world.circuit_.netOf(at("VIN")), world.circuit_.netOf(at("GND")), {1e9}, item.id + ".supply");
+        world.boardSupplies_.push_back(std::make_unique<BoardSupply>(world, world.chips_.size() - 1, item.id, at("5V"), kind.pin("3V3") == nullptr ? std::nullopt : std::optional(at("3V3")), at("VIN"), load, Cause{actor, Cause::kNoCode}, s));
     }
 
     void addUarts(const PartItem& item, const PartKind& kind, std::size_t chipIndex, std::uint32_t actor)
@@ -294,7 +332,7 @@ struct World::Builder {
                 .pin = [&](std::string_view name) { return name == "R" ? listen : drive; },
                 .setting = [&](std::string_view name) { return name != "baud" ? std::string() : baud != item.set.end() ? baud->second : std::string("follow"); },
                 .remark = {},
-                .folder = {},
+                .files = {},
             };
             auto line = parts::makePart("serial-line", context);
             if (!line) {
@@ -348,7 +386,10 @@ struct World::Builder {
                 const ControlKind& control = *catalogue.find(part.kind)->control(name);
                 FollowItem item = given;
                 if (!item.csv.empty()) {
-                    const std::string file = item.csv.front() == '/' || options.folder.empty() ? item.csv : options.folder + "/" + item.csv;
+                    const auto path = world.files_.path(item.csv);
+                    if (!path)
+                        return tl::unexpected(path.error());
+                    const std::string& file = *path;
                     const auto text = readTextFile(file);
                     if (!text)
                         return tl::unexpected(text.error());
@@ -402,6 +443,7 @@ struct World::Builder {
     {
         if (options.steady)
             world.circuit_.beSteady();
+        world.queue_.advanceTo(options.from);
         for (const PartItem& part : document.parts)
             add(part.id, *catalogue.find(part.kind));
         joinAll();
@@ -451,14 +493,20 @@ struct World::Builder {
         for (const auto& supply : world.supplyPins_)
             if (supply != nullptr)
                 supply->look();
+        for (const auto& supply : world.boardSupplies_)
+            supply->look();
         std::size_t chip = 0;
         for (const PartItem& part : document.parts) {
             if (catalogue.find(part.kind)->chip == nullptr)
                 continue;
             if (!part.firmware.empty()) {
-                const bool absolute = part.firmware.front() == '/';
-                if (auto ok = world.loadFirmware(chip, absolute || options.folder.empty() ? part.firmware : options.folder + "/" + part.firmware); !ok)
-                    return ok;
+                const auto path = world.files_.path(part.firmware);
+                if (auto ok = path ? world.loadFirmware(chip, *path) : Result<void>(tl::unexpected(path.error())); !ok) {
+                    if (!options.keepGoing)
+                        return ok;
+                    world.chips_[chip].unreadable = true;
+                    world.report({.severity = Severity::error, .rule = "firmware-unreadable", .where = part.id, .message = fmt::format("{}: {} keeps what it ran before, if anything", ok.error().text(), part.id), .wiring = true});
+                }
             } else {
                 world.report({Severity::note, "no-firmware", part.id, fmt::format("{} has no firmware and stands still; load an ELF or Intel HEX file into it", part.id), {}});
             }
@@ -477,7 +525,7 @@ struct World::Builder {
 Result<std::unique_ptr<World>> World::build(const Document& document, const Catalogue& catalogue, const WorldOptions& options, WorldObserver* observer)
 {
     std::unique_ptr<World> world(new World(observer));
-    world->folder_ = options.folder;
+    world->files_ = {options.folder, options.confined, options.allowed};
     Builder builder{*world, document, catalogue, options, {}, {}, {}, {}};
     if (auto ok = builder.run(); !ok)
         return tl::unexpected(ok.error());

@@ -26,6 +26,8 @@ Result<std::vector<std::uint8_t>> readFile(const std::string& file)
         return fail(file, "no such file", "check the path of the firmware");
     if (std::filesystem::is_directory(status))
         return fail(file, "is a folder; expected an ELF or Intel HEX file");
+    if (!std::filesystem::is_regular_file(status))
+        return fail(file, "is a device or a pipe; expected an ELF or Intel HEX file");
     const std::uintmax_t size = std::filesystem::file_size(file, ec);
     if (!ec && size > kLargestFile)
         return fail(file, fmt::format("is {} bytes long; expected firmware of at most {} MiB", size, kLargestFile >> 20U));

@@ -7,6 +7,8 @@
 
 #include "session/read_lanes.h"
 
+#include "kernel/files.h"
+
 namespace bramix::cli {
 
 using kernel::fail;
@@ -102,7 +104,7 @@ kernel::Result<void> DecodeOutput::openFile(const std::string& file)
     csv_ = file == "-" ? stdout : std::fopen(file.c_str(), "w");
     if (csv_ == nullptr)
         return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
-    fmt::print(csv_, "from_s,to_s,decoder,what,value,good,text\n");
+    kernel::putText(csv_, fmt::format("from_s,to_s,decoder,what,value,good,text\n"));
     return {};
 }
 
@@ -125,7 +127,7 @@ void DecodeOutput::write(const std::string& name, const tape::Decoded& item)
     if (csv_ == nullptr)
         fmt::print(stderr, "{} s {}: {}{} {}\n", exact(item.from), name, item.good ? "" : "! ", item.what, item.text == item.what ? "" : item.text);
     else
-        fmt::print(csv_, "{},{},{},{},{},{},{}\n", exact(item.from), exact(item.to), quoted(name), item.what, item.value, item.good ? 1 : 0, quoted(item.text));
+        kernel::putText(csv_, fmt::format("{},{},{},{},{},{},{}\n", exact(item.from), exact(item.to), quoted(name), item.what, item.value, item.good ? 1 : 0, quoted(item.text)));
 }
 
 bool DecodeOutput::finish(kernel::Time now)

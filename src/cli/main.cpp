@@ -1,3 +1,6 @@
+#include <csignal>
+#include <cstdio>
+#include <iostream>
 #include <exception>
 
 #include <CLI/CLI.hpp>
@@ -37,14 +40,14 @@ int checkCommand(const std::string& file)
     if (const auto ok = bench::checkDocument(*document, *catalogue, file); !ok)
         return unusable(ok.error());
     const std::size_t slash = file.rfind('/');
-    const auto world = bench::World::build(*document, *catalogue, {1, slash == std::string::npos ? "." : file.substr(0, slash)}, nullptr);
+    const auto world = bench::World::build(*document, *catalogue, {.folder = slash == std::string::npos ? "." : file.substr(0, slash)}, nullptr);
     if (!world)
         return unusable(world.error());
     for (const std::string& w : warnings)
         fmt::print("warning: {}\n", w);
     bool errors = false;
     std::vector<bench::Finding> findings = (*world)->findings();
-    for (bench::Finding& f : bench::rehearse(*document, *catalogue, {1, slash == std::string::npos ? "." : file.substr(0, slash)}))
+    for (bench::Finding& f : bench::rehearse(*document, *catalogue, {.folder = slash == std::string::npos ? "." : file.substr(0, slash)}))
         findings.push_back(std::move(f));
     for (const bench::Finding& f : findings) {
         if (!f.muted.empty()) {
@@ -108,6 +111,8 @@ int run(int argc, char** argv)
     runApp->add_option("--gdb", o.gdb, "PORT");
     runApp->add_option("--pace", o.pace, "max, real, or a factor");
     runApp->add_option("--vcd", o.vcd, "write signals as a Value Change Dump");
+    runApp->add_option("--trace", o.trace, "voltages and currents over time, comma separated: NET, PART.PIN, PART:current");
+    runApp->add_option("--trace-file", o.traceFile, "where traces go, as CSV; - is standard output");
     runApp->add_option("--signals", o.signals, "which, comma separated, * and ? allowed");
     runApp->add_option("--decode", o.decode, "DECODER:LINES, e.g. uart:mcu.PD1 or i2c:SDA=mcu.PC4,SCL=mcu.PC5")->allow_extra_args(false);
     runApp->add_option("--decoded", o.decoded, "write what is decoded as CSV; - for standard output");
@@ -172,10 +177,16 @@ int run(int argc, char** argv)
 
 int main(int argc, char** argv)
 {
+    std::signal(SIGPIPE, SIG_IGN);  // a reader that has gone is an output that cannot be written
     try {
-        return run(argc, argv);
+        const int code = run(argc, argv);
+        std::cout.flush();
+        if (std::fflush(stdout) == 0 && std::ferror(stdout) == 0 && std::cout)
+            return code;
+        std::fputs("standard output: could not be written to its end; expected a reader, or room on the disk\n", stderr);
+        return cli::kBug;
     } catch (const std::exception& bug) {
-        fmt::print(stderr, "Bramix itself failed: {}\n", bug.what());
+        std::fprintf(stderr, "Bramix itself failed: %s\n", bug.what());
         return cli::kBug;
     }
 }

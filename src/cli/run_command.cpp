@@ -8,14 +8,19 @@
 #include <fstream>
 #include <iostream>
 #include <regex>
+#include <set>
 #include <thread>
+
+#include <unistd.h>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <spdlog/spdlog.h>
 
 #include "cli/decode_output.h"
+#include "cli/part_report.h"
 #include "cli/run_options.h"
+#include "cli/trace_output.h"
 #include "kernel/units.h"
 #include "link/endpoint.h"
 #include "link/listener.h"
@@ -35,12 +40,18 @@ namespace {
 
 std::atomic<bool> gInterrupted{false};  // set by the signal handler, the one thing that reaches in from outside
 
-void onSignal(int) { gInterrupted = true; }
+// The first ends the run in good order; a second one ends the program, whatever it does.
+void onSignal(int number)
+{
+    if (gInterrupted.exchange(true))
+        ::_exit(128 + number);
+}
 
 // A line longer than this is matched by its end only: matching is done again at every byte.
 constexpr std::size_t kPastBytes = 256U << 20U;  // with a debugger, for going back
 constexpr std::size_t kRecordedBytes = 1U << 30U;  // of the tape of --record: some 900 million edges
 constexpr std::size_t kLongestLine = 1000;
+constexpr std::size_t kMostUnsent = 1U << 16U;  // bytes from outside that wait for their turn on a line
 
 struct UartPort {
     std::string name;
@@ -72,7 +83,8 @@ private:
     Result<void> openSession();
     Result<void> openSerial();
     Result<void> schedule();
-    Result<void> openVcd();
+    Result<void> chooseSignals();
+    Result<void> openTrace();
     [[nodiscard]] Result<double> controlValue(const std::string& part, const std::string& control, const std::string& text) const;
 
     void received(const session::SerialByte& byte);
@@ -83,18 +95,22 @@ private:
     [[nodiscard]] Time sliceEnd() const;
     bool serveDebugger(bool& attached);
     int finish(const std::string& stop, const std::string& detail, int code);
-    void writeReport(const std::string& stop, const std::string& detail);
+    Result<void> writeReport(const std::string& stop, const std::string& detail);
 
     const RunOptions& options_;
     bench::Catalogue catalogue_;
     Document document_;
     std::string folder_;
+    std::set<std::string> chosen_;  // parts whose firmware was given on the command line
     DecodeOutput decoders_;  // outlives the session that they hear
     std::unique_ptr<Session> session_;
     std::unique_ptr<link::Listener> listener_;       // of --gdb
     std::unique_ptr<session::Debugger> debugger_;
     std::unique_ptr<session::GdbServer> gdb_;
     std::vector<UartPort> ports_;
+    std::unique_ptr<TraceOutput> trace_;
+    std::vector<bench::NetId> vcdNets_;
+    std::vector<std::string> vcdNames_;
     std::vector<Scheduled> scheduled_;
     std::size_t nextScheduled_ = 0;
     std::optional<std::regex> pattern_;
@@ -115,12 +131,30 @@ Result<void> Run::prepare()
         return ok;
     if (auto ok = schedule(); !ok)
         return ok;
-    if (auto ok = openVcd(); !ok)
+    if (auto ok = chooseSignals(); !ok)
+        return ok;
+    if (auto ok = openTrace(); !ok)
         return ok;
     const bool serialThere = std::any_of(options_.serial.begin(), options_.serial.end(), [](const std::string& s) { return s.ends_with("=-"); });
     if (options_.decoded == "-" && (serialThere || (!options_.chip.empty() && options_.serial.empty())))
         return fail("--decoded", "standard output carries the serial line already; expected a file, or --serial UART=none");
-    return decoders_.open(*session_, options_.decode, options_.decoded, !options_.chip.empty());
+    // Outputs last: where anything is wrong, files are as they were.
+    if (auto ok = decoders_.open(*session_, options_.decode, options_.decoded, !options_.chip.empty()); !ok)
+        return ok;
+    return options_.vcd.empty() ? Result<void>() : session_->startVcd(options_.vcd, vcdNets_, vcdNames_);
+}
+
+Result<void> Run::openTrace()
+{
+    if (options_.trace.empty() != options_.traceFile.empty())
+        return fail(options_.trace.empty() ? "--trace-file" : "--trace", options_.trace.empty() ? "says where traces go; expected --trace NET|PIN|PART:current too" : "says what is traced; expected --trace-file FILE too");
+    if (options_.trace.empty())
+        return {};
+    auto trace = TraceOutput::begin(session_->world(), options_.trace, options_.traceFile);
+    if (!trace)
+        return tl::unexpected(trace.error());
+    trace_ = std::move(*trace);
+    return {};
 }
 
 Result<void> Run::readGoals()
@@ -234,6 +268,7 @@ Result<void> Run::openSession()
         if (target == nullptr || catalogue_.find(target->kind)->chip == nullptr)
             return fail("--firmware", fmt::format("\"{}\": there is no chip to run it", option));
         target->firmware = std::filesystem::absolute(file).string();
+        chosen_.insert(target->id);
         // Errors shall name the file as it was given.
         if (auto read = chip::loadFirmware(file, *catalogue_.find(target->kind)->chip); !read)
             return tl::unexpected(read.error());
@@ -243,6 +278,11 @@ Result<void> Run::openSession()
     session::SessionOptions sessionOptions;
     sessionOptions.seed = options_.seed;
     sessionOptions.folder = folder_;
+    sessionOptions.confined = !options_.bench.empty();
+    for (const bench::PartItem& part : document_.parts)
+        if (chosen_.contains(part.id))
+            sessionOptions.allowed.push_back(part.firmware);
+    sessionOptions.interrupt = &gInterrupted;
     sessionOptions.historyBytes = listener_ != nullptr ? kPastBytes : 0;
     if (!options_.record.empty())
         sessionOptions.tapeBytes = kRecordedBytes;
@@ -353,7 +393,11 @@ Result<void> Run::schedule()
     if (options_.maxCycles > 0) {
         if (session_->world().chips().empty())
             return fail("--max-cycles", "there is no chip on the bench");
-        const Time at = session_->world().chips()[0].chip->clock().timeOf({options_.maxCycles});
+        // More than simulated time has: no limit.
+        const auto& clock = session_->world().chips()[0].chip->clock();
+        constexpr double kMostSeconds = 9e6;
+        const bool endless = static_cast<double>(options_.maxCycles) / static_cast<double>(clock.hz()) > kMostSeconds;
+        const Time at = endless ? kernel::kNever : clock.timeOf({options_.maxCycles});
         if (at < end_) {
             end_ = at;
             endDetail_ = "cycles";
@@ -362,7 +406,7 @@ Result<void> Run::schedule()
     return {};
 }
 
-Result<void> Run::openVcd()
+Result<void> Run::chooseSignals()
 {
     if (options_.vcd.empty()) {
         if (!options_.signals.empty())
@@ -377,8 +421,8 @@ Result<void> Run::openVcd()
         rest = comma == std::string::npos ? "" : rest.substr(comma + 1);
     }
     const auto& world = session_->world();
-    std::vector<bench::NetId> nets;
-    std::vector<std::string> names;
+    std::vector<bench::NetId>& nets = vcdNets_;
+    std::vector<std::string>& names = vcdNames_;
     std::vector<bool> used(patterns.size());
     const auto consider = [&](const std::string& name, bench::NetId net, bool byDefault) {
         bool wanted = patterns.empty() && byDefault;
@@ -396,6 +440,9 @@ Result<void> Run::openVcd()
             if (const auto id = world.pin({part.id, pin.name})) {
                 const bool port = kind->chip != nullptr && chip::avr::Chip::portPin(*kind->chip, pin.chipPin).exists();
                 consider(part.id + "." + pin.name, world.circuit().netOf(*id), port);
+                for (const std::string& alias : pin.aliases)  // by the name that it was asked for
+                    if (std::find(patterns.begin(), patterns.end(), part.id + "." + alias) != patterns.end())
+                        consider(part.id + "." + alias, world.circuit().netOf(*id), false);
             }
     }
     for (const bench::NetItem& net : document_.nets)
@@ -405,7 +452,7 @@ Result<void> Run::openVcd()
     for (std::size_t i = 0; i < patterns.size(); ++i)
         if (!used[i])
             return fail("--signals", fmt::format("\"{}\" matches no pin or net", patterns[i]));
-    return session_->startVcd(options_.vcd, nets, names);
+    return {};
 }
 
 void Run::received(const session::SerialByte& byte)
@@ -443,7 +490,8 @@ void Run::applyDue()
 void Run::readInputs()
 {
     for (std::size_t i = 0; i < ports_.size(); ++i)
-        if (ports_[i].endpoint != nullptr && ports_[i].endpoint->descriptor() >= 0 && session_->world().receives(i))
+        // And no more than the line is about to send: who floods it waits, as at a wire.
+        if (ports_[i].endpoint != nullptr && ports_[i].endpoint->descriptor() >= 0 && session_->world().receives(i) && session_->world().uarts()[i].line->unsent() < kMostUnsent)
             if (const std::string bytes = ports_[i].endpoint->read(); !bytes.empty())
                 session_->send(i, bytes);
 }
@@ -565,27 +613,29 @@ int Run::finish(const std::string& stop, const std::string& detail, int code)
         listener_->write(gdb_->finished(code));
     if (stop == "fault")
         fmt::print(stderr, "{}\n", detail);
-    if (!decoders_.finish(session_->world().now())) {
-        fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.decoded);
-        code = kUnusableInput;
-    }
-    if (!session_->finishVcd()) {
-        fmt::print(stderr, "{}: could not be written to its end; expected room on the disk\n", options_.vcd);
-        code = kUnusableInput;
-    }
+    const auto lost = [&](const std::string& line) {
+        fmt::print(stderr, "{}\n", line);
+        code = kBug;
+    };
+    if (!decoders_.finish(session_->world().now()))
+        lost(options_.decoded + ": could not be written to its end; expected room on the disk");
+    if (!session_->finishVcd())
+        lost(options_.vcd + ": could not be written to its end; expected room on the disk");
+    if (trace_ != nullptr)
+        if (auto traced = trace_->finish(); !traced)
+            lost(traced.error().text());
     if (!options_.record.empty())
-        if (auto saved = session_->saveRecording(options_.record); !saved) {
-            fmt::print(stderr, "{}\n", saved.error().text());
-            code = kUnusableInput;
-        }
+        if (auto saved = session_->saveRecording(options_.record); !saved)
+            lost(saved.error().text());
     if (auto kept = session_->saveEeprom(); !kept)
         fmt::print(stderr, "{}\n", kept.error().text());  // the run itself is good
     if (!options_.report.empty())
-        writeReport(stop, detail);
+        if (auto written = writeReport(stop, detail); !written)
+            lost(written.error().text());
     return code;
 }
 
-void Run::writeReport(const std::string& stop, const std::string& detail)
+Result<void> Run::writeReport(const std::string& stop, const std::string& detail)
 {
     using nlohmann::ordered_json;
     const double wall = std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
@@ -609,6 +659,7 @@ void Run::writeReport(const std::string& stop, const std::string& detail)
         chip["stack_low_water"] = cpu.lowestSp == UINT16_MAX ? ordered_json() : ordered_json(fmt::format("0x{:04x}", cpu.lowestSp));
         report["chips"].push_back(chip);
     }
+    report["parts"] = partReport(document_, catalogue_, session_->world());
     report["findings"] = ordered_json::array();
     for (const bench::Finding& f : session_->findings()) {
         ordered_json finding{{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}};
@@ -619,10 +670,10 @@ void Run::writeReport(const std::string& stop, const std::string& detail)
         report["findings"].push_back(std::move(finding));
     }
     const std::string text = report.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
-    if (options_.report == "-")
-        std::cout << text << std::flush;
-    else if (auto ok = bench::saveText(options_.report, text); !ok)
-        fmt::print(stderr, "{}\n", ok.error().text());
+    if (options_.report != "-")
+        return bench::saveText(options_.report, text);
+    std::cout << text << std::flush;
+    return std::cout ? Result<void>() : fail("standard output", "the report could not be written; expected a reader, or room on the disk");
 }
 
 }  // namespace

@@ -26,6 +26,8 @@ struct RunOptions {
     std::string pace = "max";
     std::string vcd;
     std::string signals;
+    std::string trace;                   // nets, pins and PART:current, comma separated
+    std::string traceFile;
     std::vector<std::string> decode;     // as tape::parseDecoderSpec() reads them
     std::string record;
     std::string decoded;

@@ -21,11 +21,12 @@ constexpr LogicFamily kServo{.leastVolts = 4.0, .mostVolts = 7.5, .lowShare = 0.
 constexpr LogicFamily kBridge{.leastVolts = 4.5, .mostVolts = 7.0, .lowShare = 0.16, .highShare = 0.46};
 constexpr LogicFamily kStepper{.leastVolts = 4.0, .mostVolts = 13.0, .lowShare = 0.2, .highShare = 0.5};
 
-// The pulse says where to; the horn goes there at its own speed. Without pulses it stands where it is.
+// The pulse says where to; the horn goes there at its own speed. Without pulses it stands where it is. Pulses beyond those of its range's ends turn it to the end, up to
+// the limits of what it understands as a pulse.
 class Servo final : public LogicPart {
 public:
-    Servo(PartContext& context, double least, double most, double range, double perSixty, double moving)
-        : LogicPart(context, kServo), least_(least), most_(most), range_(range), speed_(60 / perSixty), moving_(moving), position_(range / 2), target_(range / 2), there_(context.queue, [this](Time) { takeMore(0); })
+    Servo(PartContext& context, double least, double most, double shortest, double longest, double range, double perSixty, double moving)
+        : LogicPart(context, kServo), least_(least), most_(most), shortest_(shortest), longest_(longest), range_(range), speed_(60 / perSixty), moving_(moving), position_(range / 2), target_(range / 2), there_(context.queue, [this](Time) { takeMore(0); })
     {
         addInput(context, "SIG");
     }
@@ -72,9 +73,9 @@ private:
             return;
         const double width = kernel::seconds(now - roseAt_);
         const double share = (width - least_) / (most_ - least_);
-        if (share < -0.15 || share > 1.15) {
-            tell(false, "servo-pulse", fmt::format("{} got a pulse of {}; expected {} to {}: it stays where it is", id_, kernel::formatQuantity(width, Unit::second, 3), kernel::formatQuantity(least_, Unit::second),
-                                                   kernel::formatQuantity(most_, Unit::second)));
+        if (width < shortest_ || width > longest_) {
+            tell(false, "servo-pulse", fmt::format("{} got a pulse of {}; it understands {} to {}: it stays where it is", id_, kernel::formatQuantity(width, Unit::second, 3), kernel::formatQuantity(shortest_, Unit::second),
+                                                   kernel::formatQuantity(longest_, Unit::second)));
             return;
         }
         position_ = at(now);
@@ -88,7 +89,7 @@ private:
         there_.arm(now + Duration(static_cast<std::int64_t>(way / speed_ * 1e12)));
     }
 
-    double least_, most_, range_, speed_, moving_;
+    double least_, most_, shortest_, longest_, range_, speed_, moving_;
     double position_, target_;
     Time since_{}, roseAt_{};
     std::uint32_t pulses_ = 0;
@@ -424,10 +425,11 @@ kernel::Result<std::unique_ptr<Part>> makeServo(PartContext& context)
     const auto least = context.quantity("least", Unit::second, 0.0002, 0.0014), most = context.quantity("most", Unit::second, 0.0016, 0.003), speed = context.quantity("speed", Unit::second, 0.01, 10);
     const auto range = context.quantity("range", Unit::none, 10, 360);
     const auto moving = context.quantity("moving", Unit::ampere, 0, 5);
-    for (const auto* q : {&least, &most, &speed, &range, &moving})
+    const auto shortest = context.quantity("shortest", Unit::second, 0.0001, 0.0014), longest = context.quantity("longest", Unit::second, 0.0016, 0.004);
+    for (const auto* q : {&least, &most, &shortest, &longest, &speed, &range, &moving})
         if (!*q)
             return tl::unexpected(q->error());
-    return std::make_unique<Servo>(context, *least, *most, *range, *speed, *moving);
+    return std::make_unique<Servo>(context, *least, *most, *shortest, *longest, *range, *speed, *moving);
 }
 
 kernel::Result<std::unique_ptr<Part>> makeMotor(PartContext& context)

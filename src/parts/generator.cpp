@@ -169,12 +169,15 @@ private:
     bool isHigh_ = false;
 };
 
-kernel::Result<std::vector<std::pair<double, double>>> readPoints(const PartContext& context, const std::string& file)
+kernel::Result<std::vector<std::pair<double, double>>> readPoints(const PartContext& context)
 {
     const std::string where = context.id + ".file";
-    std::ifstream in(file);
-    if (!in)
-        return kernel::fail(where, "\"" + file + "\" cannot be read; expected lines of seconds and volts");
+    constexpr std::size_t kLargest = 64U << 20U;
+    const std::string file = context.setting("file");
+    const auto text = context.contents("file", kLargest);
+    if (!text)
+        return kernel::fail(text.error().where, text.error().what, "expected lines of seconds and volts");
+    std::istringstream in(*text);
     std::vector<std::pair<double, double>> points;
     std::string line;
     for (int number = 1; std::getline(in, line); ++number) {
@@ -220,7 +223,7 @@ kernel::Result<std::unique_ptr<Part>> makeGenerator(PartContext& context)
     shape.high = *high;
     shape.duty = shape.kind == Shape::Kind::square ? 0.5 : *duty / 100;
     if (shape.kind == Shape::Kind::file) {
-        auto points = readPoints(context, context.file(context.setting("file")));
+        auto points = readPoints(context);
         if (!points)
             return tl::unexpected(points.error());
         shape.points = std::move(*points);

@@ -86,7 +86,7 @@ double LogicPart::netVolts(circuit::PinId pin) const { return circuit_.voltage(c
 
 void LogicPart::voltageChanged(circuit::PinId pin, double, kernel::Time)
 {
-    if (pin != plus_ && pin != minus_) {
+    if (pin != plus_ && pin != minus_ && pin != also_) {
         if (on_)
             supplyMoved();
         return;
@@ -94,11 +94,17 @@ void LogicPart::voltageChanged(circuit::PinId pin, double, kernel::Time)
     followSupply();
 }
 
+void LogicPart::alsoFollow(circuit::PinId pin)
+{
+    also_ = pin;
+    circuit_.watchVoltage(pin, this, {.step = 0.1});
+}
+
 void LogicPart::followSupply()
 {
     const bool held = circuit_.stateOf(circuit_.netOf(plus_)) != circuit::NetState::floating && circuit_.stateOf(circuit_.netOf(minus_)) != circuit::NetState::floating;
     const double ground = netVolts(minus_);
-    const double supply = held ? netVolts(plus_) - ground : 0;
+    const double supply = held ? supplyFrom(netVolts(plus_) - ground) : 0;
     if (supply == supply_ && ground == ground_)
         return;
     supply_ = supply;
@@ -107,6 +113,9 @@ void LogicPart::followSupply()
     on_ = supply_ >= family_.leastVolts;
     if (supply_ > family_.mostVolts)
         tell(true, "supply-too-high", fmt::format("{} has {:.3g} V between {} and its ground, more than its absolute maximum of {:g} V; give it less", id_, supply_, plusName_, family_.mostVolts));
+    constexpr double kReversedVolts = 0.7;  // from here on the diodes inside conduct
+    if (supply_ < -kReversedVolts)
+        tell(true, "supply-reversed", fmt::format("{} has its supply the wrong way round, {:.3g} V between {} and its ground: silicon does not survive that; swap the two wires", id_, supply_, plusName_));
     if (on_)
         setThresholds();
     if (on_ != was) {

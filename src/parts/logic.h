@@ -54,6 +54,11 @@ protected:
     virtual void inputChanged(std::size_t input, bool level, kernel::Time at) = 0;
     // The supply has come, or gone: everything as at power-up.
     virtual void powered(bool on) = 0;
+    // The supply that the part has, of the voltage between its supply pins; a part that can live on something else says so here.
+    [[nodiscard]] virtual double supplyFrom(double volts) { return volts; }
+    // From now on the supply is worked out anew when this pin's voltage has moved.
+    void alsoFollow(circuit::PinId pin);
+    void followSupply();
     // The supply has moved while on, or another voltage that the part watches has.
     virtual void supplyMoved() {}
     // Part::why() of an output, while the part is on.
@@ -94,7 +99,6 @@ private:
 
     void pinChanged(circuit::PinId pin, bool level, kernel::Time at) final;
     void voltageChanged(circuit::PinId pin, double volts, kernel::Time at) final;
-    void followSupply();
     void setThresholds();
     void resume();
     void put(std::size_t output, Output what);
@@ -102,7 +106,7 @@ private:
     [[nodiscard]] double netVolts(circuit::PinId pin) const;
 
     LogicFamily family_;
-    circuit::PinId plus_, minus_;
+    circuit::PinId plus_, minus_, also_ = circuit::kNoPin;
     std::vector<circuit::PinId> inputs_, outputs_;
     std::vector<std::string> outputNames_;
     std::vector<Output> does_;

@@ -61,6 +61,20 @@ public:
         return {};
     }
 
+    [[nodiscard]] std::vector<std::pair<std::string, double>> figures() const override
+    {
+        switch (mode_) {
+        case Mode::volts:
+            if (floats())
+                return {};
+            return {{"volts", across()}};
+        case Mode::amps: return {{"amperes", circuit_.current(between_).value}};
+        case Mode::ohms:
+        case Mode::continuity: return {{"ohms", resistance()}};
+        }
+        return {};
+    }
+
     template <class Archive>
     void state(Archive& ar)
     {
@@ -83,7 +97,12 @@ private:
         const double both = circuit_.resistanceBetween(circuit_.netOf(plus_), circuit_.netOf(common_)).value;
         return both >= kInputOhms * 0.999 ? 1e12 : 1 / (1 / both - 1 / kInputOhms);
     }
-    void place() { circuit_.setResistance(between_, {mode_ == Mode::amps ? shunt_ : kInputOhms}, cause_); }
+    void place()
+    {
+        constexpr double kAny = 1e9;
+        circuit_.setQuietRange(between_, mode_ == Mode::amps ? 1 : -kAny, mode_ == Mode::amps ? -1 : kAny);
+        circuit_.setResistance(between_, {mode_ == Mode::amps ? shunt_ : kInputOhms}, cause_);
+    }
 
     std::string id_;
     circuit::Circuit& circuit_;

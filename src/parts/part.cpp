@@ -113,6 +113,28 @@ kernel::Result<double> PartContext::quantity(std::string_view name, kernel::Unit
     return value;
 }
 
+kernel::Result<std::string> PartContext::file(std::string_view name) const
+{
+    const std::string given = setting(name);
+    if (given.empty())
+        return std::string();
+    auto path = files.path(given);
+    if (!path)
+        path.error().where = fmt::format("{}.{}: \"{}\"", id, name, given);
+    return path;
+}
+
+kernel::Result<std::string> PartContext::contents(std::string_view name, std::size_t most) const
+{
+    const auto path = file(name);
+    if (!path || path->empty())
+        return path;
+    auto bytes = kernel::readFile(*path, most);
+    if (!bytes)
+        return kernel::fail(fmt::format("{}.{}", id, name), fmt::format("\"{}\" {}{}", setting(name), bytes.error().what.starts_with("no such") || bytes.error().what.starts_with("cannot") ? "cannot be read: " : "", bytes.error().what), bytes.error().next);
+    return bytes;
+}
+
 kernel::Result<std::uint8_t> PartContext::address(std::string_view name, unsigned least, unsigned most) const
 {
     const std::string text = setting(name);
@@ -120,7 +142,7 @@ kernel::Result<std::uint8_t> PartContext::address(std::string_view name, unsigne
     const bool hex = text.starts_with("0x") || text.starts_with("0X");
     const auto [end, trouble] = std::from_chars(text.data() + (hex ? 2 : 0), text.data() + text.size(), value, hex ? 16 : 10);
     if (trouble != std::errc{} || end != text.data() + text.size() || value < least || value > most)
-        return kernel::fail(id + "." + std::string(name), fmt::format("\"{}\"; expected 0x{:02X} to 0x{:02X}", text, least, most));
+        return kernel::fail(id + "." + std::string(name), fmt::format("\"{}\"{}; expected 0x{:02X} to 0x{:02X}", text, trouble == std::errc{} && !hex ? fmt::format(" is decimal, 0x{:02X}", value) : std::string(), least, most));
     return static_cast<std::uint8_t>(value);
 }
 

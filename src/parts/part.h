@@ -18,6 +18,7 @@
 #include "circuit/circuit.h"
 #include "kernel/archive.h"
 #include "kernel/event_queue.h"
+#include "kernel/files.h"
 #include "kernel/random.h"
 #include "kernel/result.h"
 #include "kernel/units.h"
@@ -42,9 +43,12 @@ struct PartContext {
     std::function<circuit::PinId(std::string_view)> pin;             // by name in the manifest
     std::function<std::string(std::string_view)> setting;            // as written, or the manifest's default
     std::function<void(const Remark&)> remark;                       // told once for each rule
-    std::string folder;                                              // of the bench file; what settings call files lies there
+    kernel::FileAccess files;                                        // of the bench: what settings may name
 
-    [[nodiscard]] std::string file(const std::string& name) const { return name.starts_with('/') || folder.empty() ? name : folder + "/" + name; }
+    // Where the file lies that a setting names; empty where it names none.
+    [[nodiscard]] kernel::Result<std::string> file(std::string_view setting) const;
+    // What is in it, of at most so many bytes; nothing where the setting names none.
+    [[nodiscard]] kernel::Result<std::string> contents(std::string_view setting, std::size_t most) const;
 
     [[nodiscard]] circuit::NetId net(std::string_view name) const { return circuit.netOf(pin(name)); }
     // A setting as a number between two bounds; an error names part and setting.
@@ -86,6 +90,8 @@ public:
     [[nodiscard]] virtual const circuit::DiodeModel* diode() const { return nullptr; }
     // A new one of the same kind in its place.
     virtual void replace() {}
+    // The same in numbers, for who reads by program: name and value in SI units, such as "volts", 2.34.
+    [[nodiscard]] virtual std::vector<std::pair<std::string, double>> figures() const { return {}; }
     // What the part shows on its own face, such as a meter's reading; empty for most.
     [[nodiscard]] virtual std::string face() const { return {}; }
     // The addresses that it answers to on a two-wire bus, as its address pins stand; empty for all others.

@@ -16,6 +16,7 @@ public:
           element_(circuit_.addCapacitor(a_, b_, {farads}, {ohms}, {polar ? 1 / (farads * 0.01) : 1e12}, context.id))
     {
         circuit_.watchElement(element_, *this, polar ? std::vector{volts, -kReverseVolts} : std::vector{volts, -volts});
+        circuit_.setQuietRange(element_, polar ? -kReverseVolts : -volts, volts);
     }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
 
@@ -51,17 +52,17 @@ private:
 
 class Inductor final : public StatefulPart<Inductor>, public circuit::ElementListener {
 public:
-    Inductor(PartContext& context, double henries, double ohms)
+    Inductor(PartContext& context, double henries, double ohms, double loss)
         : id_(context.id), circuit_(context.circuit), remark_(context.remark), a_(context.net("1")), b_(context.net("2")),
-          element_(circuit_.addInductor(a_, b_, {henries}, {ohms}, {kLossOhms}, context.id))
+          element_(circuit_.addInductor(a_, b_, {henries}, {ohms}, {loss}, context.id))
     {
         circuit_.watchElement(element_, *this);
+        circuit_.setQuietRange(element_, -kKickVolts, kKickVolts);
     }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
 
     void elementChanged(circuit::ElementId, kernel::Time) override
     {
-        constexpr double kKickVolts = 60;
         const double across = std::fabs(circuit_.voltage(a_).value - circuit_.voltage(b_).value);
         if (across > kKickVolts && remark_)
             remark_({true, "coil-without-diode",
@@ -74,8 +75,7 @@ public:
     }
 
 private:
-    // Iron, stray capacitance and the spark: what takes the current when nothing else does.
-    static constexpr double kLossOhms = 20'000;
+    static constexpr double kKickVolts = 60;
 
     std::string id_;
     circuit::Circuit& circuit_;
@@ -110,7 +110,11 @@ kernel::Result<std::unique_ptr<Part>> makeInductor(PartContext& context)
     const auto ohms = context.quantity("winding", kernel::Unit::ohm, 1e-6, 1e6);
     if (!ohms)
         return tl::unexpected(ohms.error());
-    return std::make_unique<Inductor>(context, *henries, *ohms);
+    // Iron, stray capacitance and the spark: what takes the current when nothing else does.
+    const auto loss = context.quantity("loss", kernel::Unit::ohm, 1, 1e12);
+    if (!loss)
+        return tl::unexpected(loss.error());
+    return std::make_unique<Inductor>(context, *henries, *ohms, *loss);
 }
 
 }  // namespace bramix::parts

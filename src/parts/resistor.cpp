@@ -106,7 +106,7 @@ kernel::Result<std::unique_ptr<Part>> makeResistor(PartContext& context)
     if (!watts)
         return tl::unexpected(watts.error());
     return std::make_unique<WearingPart>(context, context.circuit.addResistor(context.net("1"), context.net("2"), {*ohms}, context.id),
-                                         WearLimit{.watts = *watts, .margin = 3, .seconds = 2, .remedy = "take one of more power, or of more resistance"});
+                                         WearLimit{.watts = *watts, .margin = 3, .seconds = 2, .ohms = *ohms, .remedy = "take one of more power, or of more resistance"});
 }
 
 kernel::Result<std::unique_ptr<Part>> makePotentiometer(PartContext& context)

@@ -155,14 +155,18 @@ std::uint8_t crc8(const std::uint8_t* bytes, std::size_t count)
     return crc;
 }
 
+// With VDD on ground it lives on its data line ("Parasite Power"): a capacitor inside takes it over the lows of the line, not through a measurement, which takes
+// 1.5 mA: the line must be held high by more than a pull-up resistor then.
 class OneWireThermometer final : public LogicPart {
 public:
     explicit OneWireThermometer(PartContext& context)
-        : LogicPart(context, kSensor, "VDD"), sample_(context.queue, [this](Time) { sample(); }), hold_(context.queue, [this](Time) { release(0); }),
+        : LogicPart(context, kSensor, "VDD"), measuring_(context.circuit.addResistor(context.net("DQ"), context.net("GND"), {kNothingOhms}, context.id + " line")),
+          measurement_(context.queue, [this](Time) { load(); }), drained_(context.queue, [this](Time) { drain(); }), sample_(context.queue, [this](Time) { sample(); }), hold_(context.queue, [this](Time) { release(0); }),
           presence_(context.queue, [this](Time due) { present(due); })
     {
         addInput(context, "DQ");
         addOutput(context, "DQ");
+        alsoFollow(outputPin(0));
         kernel::Random serial(context.seed, context.id + " serial");
         rom_[0] = 0x28;
         for (std::size_t i = 1; i < 7; ++i)
@@ -176,12 +180,53 @@ public:
     void load(kernel::LoadArchive& ar) override { state(ar); }
 
 private:
-    enum class Mode : std::uint8_t { asleep, rom, match, search, function, write, read, status };
+    enum class Mode : std::uint8_t { asleep, rom, match, search, function, write, read, status, parasite };
     template <class Archive>
     void state(Archive& ar)
     {
         logicState(ar);
-        ar(warmth_, pad_, kept_, mode_, bits_, byte_, reads_, fellAt_, searchPart_, doneAt_, converting_, sample_, hold_, presence_, presenceLow_, alarmed_);
+        ar(warmth_, pad_, kept_, mode_, bits_, byte_, reads_, fellAt_, searchPart_, doneAt_, converting_, sample_, hold_, presence_, presenceLow_, alarmed_, parasite_, failed_, loads_, charged_, measurement_, drained_);
+        if constexpr (Archive::kLoading)
+            circuit_.setResistance(measuring_, {loads_ ? kMeasuringOhms : kNothingOhms}, cause_);
+    }
+    static constexpr double kNothingOhms = 1e9, kMeasuringOhms = 3.0 / 1.5e-3;
+    static constexpr double kParasiteVolts = 2.8;   // of the line, from which the capacitor is charged
+    static constexpr double kOwnVolts = 2.0;        // of VDD, from which it is a supply
+    static constexpr Duration kHolds = 4ms;         // the capacitor
+    static constexpr Duration kTakesOver = 100us;
+
+    [[nodiscard]] double supplyFrom(double vdd) override
+    {
+        parasite_ = vdd < kOwnVolts;
+        if (!parasite_ || vdd < -0.5)
+            return vdd;
+        const double line = circuit_.voltage(circuit_.netOf(outputPin(0))).value - ground();
+        if (line >= kParasiteVolts) {
+            charged_ = std::max(line, 3.0);
+            drained_.disarm();
+        } else {
+            if (charged_ > 0 && !drained_.armed())
+                drained_.arm(queue_.now() + kHolds);
+            if (loads_ && !failed_) {
+                failed_ = true;
+                tell(false, "parasite-power",
+                     fmt::format("{} lives on its data line, and the line falls to {:.2g} V while it measures: it reads 85 °C; drive the line high, as an output, for the length of a measurement, or give VDD its supply", id_, line));
+            }
+        }
+        return charged_;
+    }
+    // Begins when the line has had time to be driven high after the command, and ends with the measurement.
+    void load()
+    {
+        loads_ = !loads_;
+        circuit_.setResistance(measuring_, {loads_ ? kMeasuringOhms : kNothingOhms}, cause_);
+        if (loads_)
+            measurement_.arm(doneAt_);
+    }
+    void drain()
+    {
+        charged_ = 0;
+        followSupply();
     }
     void powered(bool) override
     {
@@ -239,20 +284,24 @@ private:
             return mode_ == Mode::rom && bits_ == 0 ? "its answer to the reset ends" : "its 0 ends";
         if (mode_ == Mode::search)
             return fmt::format("a 0: {}bit {} of its code, while all are searched", searchPart_ == 2 ? "the opposite of " : "", bits_);
+        if (mode_ == Mode::parasite)
+            return "a 0: it lives on this line";
         if (mode_ == Mode::status)
             return "a 0: it still measures";
         if (reads_ == 8)
             return fmt::format("a 0: bit {} of its code", (bits_ + 63) % 64);
         return fmt::format("a 0: bit {} of byte {} of its scratchpad, 0x{:02X}", (bits_ - 1) % 8, (bits_ - 1) / 8, pad_[std::min<std::size_t>((bits_ - 1) / 8, 8)]);
     }
-    [[nodiscard]] bool sends() const { return mode_ == Mode::read || mode_ == Mode::status || (mode_ == Mode::search && searchPart_ < 2); }
+    [[nodiscard]] bool sends() const { return mode_ == Mode::read || mode_ == Mode::status || mode_ == Mode::parasite || (mode_ == Mode::search && searchPart_ < 2); }
     [[nodiscard]] bool romBit() const { return (rom_[bits_ / 8] >> bits_ % 8 & 1) != 0; }
     bool nextBit()
     {
         if (mode_ == Mode::search)
             return searchPart_++ == 0 ? romBit() : !romBit();
+        if (mode_ == Mode::parasite)
+            return false;
         if (mode_ == Mode::status)
-            return !converting_;
+            return parasite_ || !converting_;
         const std::size_t size = reads_ == 8 ? 8 : 9;
         const std::uint8_t* from = reads_ == 8 ? rom_.data() : pad_.data();
         const bool bit = bits_ / 8 >= size || (from[bits_ / 8] >> bits_ % 8 & 1) != 0;
@@ -305,7 +354,10 @@ private:
             switch (byte_) {
             case 0x44:
                 converting_ = true;
+                failed_ = false;
                 doneAt_ = queue_.now() + Duration(93'750us) * (1 << (pad_[4] >> 5 & 3));
+                if (parasite_ && !loads_)
+                    measurement_.arm(queue_.now() + kTakesOver);
                 mode_ = Mode::status;
                 break;
             case 0xBE:
@@ -316,7 +368,7 @@ private:
             case 0x4E: mode_ = Mode::write; break;
             case 0x48: kept_ = {pad_[2], pad_[3], pad_[4]}; mode_ = Mode::status; break;
             case 0xB8: std::copy(kept_.begin(), kept_.end(), pad_.begin() + 2); mode_ = Mode::status; break;
-            case 0xB4: mode_ = Mode::status; break;  // a supply of its own: ones
+            case 0xB4: mode_ = parasite_ ? Mode::parasite : Mode::status; break;  // a supply of its own: ones
             default: mode_ = Mode::asleep;
             }
         } else if (mode_ == Mode::write) {
@@ -331,6 +383,11 @@ private:
         if (!converting_ || queue_.now() < doneAt_)
             return;
         converting_ = false;
+        if (failed_) {
+            pad_[0] = 0x50;
+            pad_[1] = 0x05;
+            return;
+        }
         const int drop = 3 - (pad_[4] >> 5 & 3);
         const auto sixteenths = static_cast<std::int16_t>((static_cast<int>(std::floor(std::clamp(warmth_, -55.0, 125.0) * 16 + 0.5)) >> drop) << drop);
         pad_[0] = static_cast<std::uint8_t>(sixteenths);
@@ -339,6 +396,12 @@ private:
         alarmed_ = degrees >= static_cast<std::int8_t>(pad_[2]) || degrees <= static_cast<std::int8_t>(pad_[3]);
     }
 
+    circuit::ElementId measuring_;
+    bool parasite_ = false;  // lives on its data line
+    bool failed_ = false;    // the line could not feed the measurement
+    bool loads_ = false;     // a measurement takes its current from the line
+    double charged_ = 0;
+    kernel::Alarm measurement_, drained_;
     double warmth_ = 20;
     std::array<std::uint8_t, 8> rom_{};
     std::array<std::uint8_t, 9> pad_{};

@@ -13,8 +13,7 @@ using kernel::Time;
 namespace {
 
 // A bridge chip drives through a series resistor, so that a port pin on the same wire wins without harm.
-constexpr circuit::Drive kHigh{5.0, 1500};
-constexpr circuit::Drive kLow{0.0, 1500};
+constexpr double kOhms = 1500;
 
 }  // namespace
 
@@ -42,7 +41,7 @@ LineFormat SerialLine::format() const
 void SerialLine::drive(bool level)
 {
     txLevel_ = level;
-    circuit_.drive(tx_, level ? kHigh : kLow, cause_);
+    circuit_.drive(tx_, {level ? highVolts_ : 0.0, kOhms}, cause_);
 }
 
 void SerialLine::connect()

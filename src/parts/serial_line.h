@@ -32,6 +32,15 @@ public:
     void send(std::string_view bytes);
     // Takes hold of the wire now, so that the first byte finds it idle.
     void connect();
+    // What it drives a 1 with, from now on: the supply of the bridge.
+    void setHigh(double volts)
+    {
+        if (highVolts_ == volts)
+            return;
+        highVolts_ = volts;
+        if (connected_)
+            drive(txLevel_);
+    }
     // The pin that it drives.
     [[nodiscard]] circuit::PinId output() const { return tx_; }
     [[nodiscard]] std::size_t unsent() const { return toSend_.size(); }
@@ -53,7 +62,7 @@ public:
     void state(Archive& ar)
     {
         ar(toSend_, connected_, sendBits_, sendCount_, sendAt_, sendStart_, sendBit_, listening_, listenStart_, listenBit_, listenAt_, listenCount_, listenBits_, listenLevel_, heard_, bad_, otherRateTold_, txLevel_, sendAlarm_,
-           listenAlarm_);
+           listenAlarm_, highVolts_);
         if constexpr (Archive::kLoading)
             if (connected_)
                 drive(txLevel_);
@@ -78,6 +87,7 @@ private:
 
     std::deque<std::uint8_t> toSend_;
     bool connected_ = false;
+    double highVolts_ = 5;
     bool txLevel_ = true;
     std::uint16_t sendBits_ = 0;
     unsigned sendCount_ = 0;

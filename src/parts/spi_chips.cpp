@@ -145,7 +145,7 @@ public:
 
 protected:
     SpiMemory(PartContext& context, const char* clock, const char* in, const char* out, const char* setting, std::vector<std::uint8_t> contents, std::uint8_t blank)
-        : SpiPart(context, k3Volts, clock, in, out), cells_(std::move(contents), blank), file_(context.setting(setting).empty() ? std::string() : context.file(context.setting(setting)))
+        : SpiPart(context, k3Volts, clock, in, out), cells_(std::move(contents), blank), file_(context.file(setting).value_or(""))
     {
     }
     SparseMemory cells_;
@@ -543,17 +543,10 @@ private:
 
 kernel::Result<std::vector<std::uint8_t>> fileOf(const PartContext& context, const char* setting, std::size_t most)
 {
-    const std::string name = context.setting(setting);
-    std::vector<std::uint8_t> bytes;
-    if (name.empty())
-        return bytes;
-    std::ifstream in(context.file(name), std::ios::binary);
-    if (!in)
-        return kernel::fail(context.id + "." + setting, "\"" + name + "\" cannot be read");
-    bytes.assign(std::istreambuf_iterator<char>(in), {});
-    if (bytes.size() > most)
-        return kernel::fail(context.id + "." + setting, fmt::format("\"{}\" has {} bytes; expected {} at most", name, bytes.size(), most));
-    return bytes;
+    const auto bytes = context.contents(setting, most);
+    if (!bytes)
+        return tl::unexpected(bytes.error());
+    return std::vector<std::uint8_t>(bytes->begin(), bytes->end());
 }
 
 }  // namespace

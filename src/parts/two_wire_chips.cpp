@@ -25,7 +25,7 @@ constexpr LogicFamily kClock3231{.leastVolts = 2.3, .mostVolts = 6.0, .lowShare 
 class TwoWireEeprom final : public TwoWirePart {
 public:
     TwoWireEeprom(PartContext& context, const std::vector<std::uint8_t>& contents)
-        : TwoWirePart(context, kWide, 0x50, {"A0", "A1", "A2"}), file_(context.setting("contents").empty() ? std::string() : context.file(context.setting("contents")))
+        : TwoWirePart(context, kWide, 0x50, {"A0", "A1", "A2"}), file_(context.file("contents").value_or(""))
     {
         addInput(context, "WP");
         cells_.fill(0xFF);
@@ -110,11 +110,12 @@ private:
 constexpr std::uint8_t bcd(int value) { return static_cast<std::uint8_t>(value / 10 << 4 | value % 10); }
 constexpr int unbcd(std::uint8_t value) { return (value >> 4) * 10 + (value & 15); }
 
-// Counts in seconds since 2000-01-01 00:00:00; what the registers say is worked out when they are read.
+// The time registers are counters, each as it was written (DS1307 data sheet, "Clock and Calendar"; DS3231, table 1): the day of the week is whatever was
+// written and goes on by one at midnight, and a date that the month does not have stands until then. What they have come to is worked out when somebody looks.
 class Clock final : public TwoWirePart {
 public:
     Clock(PartContext& context, bool exact, std::int64_t start, bool running)
-        : TwoWirePart(context, exact ? kClock3231 : kClock1307, 0x68), exact_(exact), base_(start), tick_(context.queue, [this](Time due) { tick(due); })
+        : TwoWirePart(context, exact ? kClock3231 : kClock1307, 0x68), exact_(exact), set_(fields(start)), tick_(context.queue, [this](Time due) { tick(due); })
     {
         addOutput(context, "SQW");
         regs_.fill(0);
@@ -129,7 +130,7 @@ public:
     [[nodiscard]] double control(std::string_view) const override { return warmth_; }
     [[nodiscard]] std::string face() const override
     {
-        const auto f = fields(seconds(queue_.now()));
+        const Fields f = fieldsAt(queue_.now());
         return fmt::format("{:02}:{:02}:{:02}", f.hour, f.minute, f.second);
     }
     void save(kernel::SaveArchive& ar) override { state(ar); }
@@ -138,15 +139,47 @@ public:
 private:
     struct Fields {
         int second, minute, hour, weekday, day, month, year;
+
+        template <class Archive>
+        void state(Archive& ar)
+        {
+            ar(second, minute, hour, weekday, day, month, year);
+        }
     };
 
     template <class Archive>
     void state(Archive& ar)
     {
         wireState(ar);
-        ar(regs_, pointer_, first_, halted_, alive_, twelve_, weekdayShift_, base_, baseAt_, latch_, warmth_, high_, tick_);
+        ar(regs_, pointer_, first_, halted_, alive_, twelve_, set_, baseAt_, latch_, warmth_, high_, tick_);
     }
-    [[nodiscard]] std::int64_t seconds(Time now) const { return base_ + (halted_ ? 0 : (now - baseAt_) / 1s); }
+    // What the counters have come to since baseAt_.
+    [[nodiscard]] Fields fieldsAt(Time now) const
+    {
+        using namespace std::chrono;
+        Fields f = set_;
+        const std::int64_t total = f.hour * 3600LL + f.minute * 60LL + f.second + (halted_ ? 0 : (now - baseAt_) / 1s);
+        auto midnights = total / 86400;
+        const auto rest = static_cast<int>(total % 86400);
+        f.hour = rest / 3600;
+        f.minute = rest / 60 % 60;
+        f.second = rest % 60;
+        if (midnights == 0)
+            return f;
+        f.weekday = static_cast<int>((f.weekday + 6 + midnights) % 7) + 1;
+        const auto date = [&] { return year_month_day{year{2000 + f.year}, month{static_cast<unsigned>(f.month)}, day{static_cast<unsigned>(f.day)}}; };
+        if (!date().ok()) {  // a 31st of June ends at midnight as a 30th does
+            f.day = 1;
+            f.month = f.month % 12 + 1;
+            f.year += f.month == 1 ? 1 : 0;
+            --midnights;
+        }
+        const year_month_day later{sys_days{date()} + std::chrono::days{midnights}};
+        f.day = static_cast<int>(static_cast<unsigned>(later.day()));
+        f.month = static_cast<int>(static_cast<unsigned>(later.month()));
+        f.year = (static_cast<int>(later.year()) - 2000) % 100;
+        return f;
+    }
     [[nodiscard]] static Fields fields(std::int64_t s)
     {
         using namespace std::chrono;
@@ -159,8 +192,8 @@ private:
     // The seven time registers as they stand; they are taken together at each start, so that a carry cannot fall between two of them.
     void latch()
     {
-        const Fields f = fields(seconds(queue_.now()));
-        latch_ = {static_cast<std::uint8_t>(bcd(f.second) | (!exact_ && halted_ ? 0x80 : 0)), bcd(f.minute), hours(f.hour), static_cast<std::uint8_t>((f.weekday - 1 + weekdayShift_) % 7 + 1), bcd(f.day), bcd(f.month), bcd(f.year % 100)};
+        const Fields f = fieldsAt(queue_.now());
+        latch_ = {static_cast<std::uint8_t>(bcd(f.second) | (!exact_ && halted_ ? 0x80 : 0)), bcd(f.minute), hours(f.hour), static_cast<std::uint8_t>(f.weekday), bcd(f.day), bcd(f.month), bcd(f.year % 100)};
     }
     [[nodiscard]] std::uint8_t hours(int hour) const
     {
@@ -221,7 +254,8 @@ private:
     void writeTime(std::uint8_t reg, std::uint8_t byte)
     {
         const Time now = queue_.now();
-        Fields f = fields(seconds(now));
+        Fields f = fieldsAt(now);
+        const bool stood = halted_;
         switch (reg) {
         case 0:
             f.second = std::min(unbcd(byte & 0x7F), 59);
@@ -233,16 +267,14 @@ private:
             twelve_ = (byte & 0x40) != 0;
             f.hour = twelve_ ? unbcd(byte & 0x1F) % 12 + ((byte & 0x20) != 0 ? 12 : 0) : std::min(unbcd(byte & 0x3F), 23);
             break;
-        case 3: weekdayShift_ = ((byte & 7) - f.weekday + 7) % 7; break;
+        case 3: f.weekday = byte & 7; break;
         case 4: f.day = std::clamp(unbcd(byte & 0x3F), 1, 31); break;
         case 5: f.month = std::clamp(unbcd(byte & 0x1F), 1, 12); break;
         default: f.year = unbcd(byte); break;
         }
-        using namespace std::chrono;
-        const year_month_day date{year{2000 + f.year}, month{static_cast<unsigned>(f.month)}, day{static_cast<unsigned>(f.day)}};
-        base_ = (sys_days{date} - sys_days{2000y / January / 1}).count() * 86400LL + f.hour * 3600 + f.minute * 60 + f.second;
+        set_ = f;
         // Writing the seconds begins a second anew; anything else leaves its fraction.
-        baseAt_ = reg == 0 ? now : now - (now - baseAt_) % 1s;
+        baseAt_ = reg == 0 || stood ? now : now - (now - baseAt_) % 1s;
         if (exact_)
             regs_[0x0F] &= 0x7F;
         latch();
@@ -291,7 +323,7 @@ private:
             tick_.arm(due + half());
             return;
         }
-        const Fields f = fields(seconds(due));
+        const Fields f = fieldsAt(due);
         const auto matches = [&](std::size_t reg, int value) { return (regs_[reg] & 0x80) != 0 || unbcd(regs_[reg] & 0x3F) == value; };
         const auto dayMatches = [&](std::size_t reg) {
             return (regs_[reg] & 0x80) != 0 || ((regs_[reg] & 0x40) != 0 ? (regs_[reg] & 0x0F) == f.weekday : unbcd(regs_[reg] & 0x3F) == f.day);
@@ -304,7 +336,7 @@ private:
     }
 
     bool exact_;
-    std::int64_t base_;
+    Fields set_;  // at baseAt_
     kernel::Alarm tick_;
     std::array<std::uint8_t, 0x40> regs_{};
     std::uint8_t pointer_ = 0;
@@ -313,7 +345,6 @@ private:
     bool alive_ = false;
     bool twelve_ = false;
     bool high_ = true;
-    int weekdayShift_ = 0;
     Time baseAt_{};
     std::array<std::uint8_t, 7> latch_{};
     double warmth_ = 25;
@@ -517,16 +548,10 @@ private:
 
 kernel::Result<std::unique_ptr<Part>> makeTwoWireEeprom(PartContext& context)
 {
-    std::vector<std::uint8_t> contents;
-    if (const std::string name = context.setting("contents"); !name.empty()) {
-        std::ifstream in(context.file(name), std::ios::binary);
-        if (!in)
-            return kernel::fail(context.id + ".contents", "\"" + name + "\" cannot be read; expected a file of at most 4096 bytes");
-        contents.assign(std::istreambuf_iterator<char>(in), {});
-        if (contents.size() > 4096)
-            return kernel::fail(context.id + ".contents", fmt::format("\"{}\" has {} bytes; expected 4096 at most", name, contents.size()));
-    }
-    return std::make_unique<TwoWireEeprom>(context, contents);
+    const auto bytes = context.contents("contents", 4096);
+    if (!bytes)
+        return tl::unexpected(bytes.error());
+    return std::make_unique<TwoWireEeprom>(context, std::vector<std::uint8_t>(bytes->begin(), bytes->end()));
 }
 
 kernel::Result<std::unique_ptr<Part>> makeClock(PartContext& context)

@@ -14,6 +14,10 @@ Wear::Wear(PartContext& context, circuit::ElementId element, WearLimit limit)
       alarm_(context.queue, [this](Time due) { ring(due); })
 {
     circuit_.watchElement(element_, *this);
+    if (limit_.ohms > 0) {
+        const double volts = std::sqrt(0.49 * limit_.watts * limit_.ohms);
+        circuit_.setQuietRange(element_, -volts, volts);
+    }
 }
 
 void Wear::advance(Time now)

@@ -15,6 +15,7 @@ struct WearLimit {
     double watts = 0;      // or, where this is set, the power over this
     double margin = 2;     // burns through at this much load for good
     double seconds = 0.3;  // time constant
+    double ohms = 0;       // of a resistor: below the voltage at which it takes half of its rated power nobody need look
     std::string remedy;    // "put a resistor in series"
 };
 
@@ -26,7 +27,6 @@ public:
     void elementChanged(circuit::ElementId element, kernel::Time at) override;
     [[nodiscard]] bool dead() const { return dead_; }
     void replace();
-
     template <class Archive>
     void state(Archive& ar)
     {

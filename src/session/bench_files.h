@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "bench/document.h"
+#include "kernel/files.h"
 
 namespace bramix::session {
 
@@ -21,6 +22,6 @@ struct BenchFile {
 };
 
 // The files that a bench reads when it is powered up, as they are now.
-[[nodiscard]] std::vector<BenchFile> benchFiles(const bench::Document& document, const std::string& folder);
+[[nodiscard]] std::vector<BenchFile> benchFiles(const bench::Document& document, const kernel::FileAccess& access);
 
 }  // namespace bramix::session

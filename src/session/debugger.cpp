@@ -269,6 +269,13 @@ void Debugger::end()
 
 // Running.
 
+namespace {
+
+// Whoever ends the program waits for nothing: see SessionOptions::interrupt.
+bool interrupted(const Session& session) { return session.options().interrupt != nullptr && session.options().interrupt->load(std::memory_order_relaxed); }
+
+}  // namespace
+
 bool Debugger::advance(Time goal)
 {
     bench::World& world = session_.world();
@@ -295,7 +302,7 @@ bool Debugger::advance(Time goal)
         // Asleep, the next instruction lies beyond the next interrupt.
         do
             session_.advanceInstruction(chip_);
-        while (cpu.sleeping && cpu.instructions == count && cpu.pc == pc && world.now() < goal && !world.faulted());
+        while (cpu.sleeping && cpu.instructions == count && cpu.pc == pc && world.now() < goal && !world.faulted() && !interrupted(session_));
         world.resume(true);
         if (faulted())
             return true;
@@ -312,6 +319,8 @@ bool Debugger::advance(Time goal)
                 return true;
             }
     for (;;) {
+        if (interrupted(session_))
+            return false;
         Time limit = goal;
         for (const Rule& rule : rules_) {
             if (rule.kind == Rule::Kind::time && !rule.done)
@@ -430,7 +439,7 @@ std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std
         std::optional<Time> last;
         {
             const Session::Replay replay(session_);
-            while (world.now() < end && !world.faulted()) {
+            while (world.now() < end && !world.faulted() && !interrupted(session_)) {
                 if (!world.debugStop())
                     session_.advance(end);
                 if (!world.debugStop())

@@ -11,6 +11,7 @@ namespace bramix::session {
 
 namespace {
 
+constexpr std::size_t kMostPoints = 1024;  // breakpoints and watches of one client
 constexpr std::uint32_t kDataBase = 0x800000, kEepromBase = 0x810000;
 constexpr std::size_t kPacket = 4000;
 constexpr unsigned kSreg = 32, kSp = 33, kPc = 34;
@@ -94,10 +95,11 @@ std::string GdbServer::take(const std::string& bytes)
 {
     in_ += bytes;
     std::string out;
-    while (!in_.empty()) {
-        const char c = in_[0];
+    std::size_t at = 0;  // what lies before has been dealt with
+    while (at < in_.size()) {
+        const char c = in_[at];
         if (c == '\x03') {
-            in_.erase(0, 1);
+            ++at;
             if (wants_ == Wants::run) {
                 wants_ = Wants::stand;
                 reason_ = "T02";
@@ -108,22 +110,22 @@ std::string GdbServer::take(const std::string& bytes)
         if (c == '-')
             out += last_;
         if (c != '$') {
-            in_.erase(0, 1);
+            ++at;
             continue;
         }
-        const std::size_t end = in_.find('#');
+        const std::size_t end = in_.find('#', at);
         if (end == std::string::npos || end + 2 >= in_.size()) {
             // Longer than any packet that was offered: not this protocol.
-            if (in_.size() > 4 * kPacket)
-                in_.clear();
+            if (in_.size() - at > 4 * kPacket)
+                at = in_.size();
             break;
         }
-        const std::string body = in_.substr(1, end - 1);
+        const std::string body = in_.substr(at + 1, end - at - 1);
         unsigned sum = 0, told = 0;
         for (const char b : body)
             sum += static_cast<unsigned char>(b);
         (void)std::from_chars(in_.data() + end + 1, in_.data() + end + 3, told, 16);
-        in_.erase(0, end + 3);
+        at = end + 3;
         if (acknowledges_) {
             if ((sum & 0xFFU) != told) {
                 out += '-';
@@ -135,6 +137,7 @@ std::string GdbServer::take(const std::string& bytes)
         if (wants_ == Wants::detach || wants_ == Wants::kill)
             break;
     }
+    in_.erase(0, at);
     return out;
 }
 
@@ -203,6 +206,8 @@ std::string GdbServer::handle(const std::string& body)
         if (p.kind < 2)
             p.length = 2;
         std::erase(points_, p);
+        if (body[0] == 'Z' && points_.size() >= kMostPoints)
+            return "E01";
         if (body[0] == 'Z')
             points_.push_back(p);
         sendStops();
@@ -449,7 +454,8 @@ std::string GdbServer::monitor(const std::string& line)
 {
     const std::size_t space = line.find(' ');
     const std::string command = line.substr(0, space);
-    const std::string rest = space == std::string::npos ? std::string() : line.substr(line.find_first_not_of(' ', space));
+    const std::size_t first = line.find_first_not_of(' ', std::min(space, line.size()));
+    const std::string rest = first == std::string::npos ? std::string() : line.substr(first);
     const auto say = [](const std::string& text) { return hexOf(text + "\n"); };
     if (command == "reset") {
         const auto ok = session_.setControl(session_.world().chips()[debugger_.chosen()].id, "RESET", 0);

@@ -12,6 +12,10 @@ using Clock = std::chrono::steady_clock;
 // The window keeps its hands off while a debugger from outside is connected.
 bool LiveSession::refuseFor(const char* what)
 {
+    if (!notBuilt_.empty()) {
+        say(true, fmt::format("the bench cannot be built as it is drawn: {}", notBuilt_));
+        return true;
+    }
     if (gdb_ == nullptr)
         return false;
     say(true, fmt::format("a debugger is connected and decides what runs; {} there, or disconnect it", what));

@@ -46,6 +46,7 @@ LiveSession::LiveSession(const bench::Catalogue& catalogue)
 LiveSession::~LiveSession()
 {
     thread_.request_stop();
+    interrupt_ = true;
     wake_.notify_all();
 }
 
@@ -82,23 +83,22 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     gdb_.reset();
     debugger_.reset();
     session_.reset();
+    notBuilt_.clear();
+    folder_ = folder;
     SessionOptions options;
     options.folder = folder;
+    options.keepGoing = true;
+    options.confined = true;
+    options.interrupt = &interrupt_;
+    options.allowed = allowed_;
     options.historyBytes = kHistoryBytes;
     options.tapeBytes = tapeBytes_;
     options.readEdges = kReadEdges;
     auto session = Session::open(document, catalogue_, options);
     if (!session) {
-        say(true, session.error().text());
-        // Firmware that cannot be loaded must not keep the rest of the bench away.
-        bench::Document bare = document;
-        for (bench::PartItem& part : bare.parts)
-            part.firmware.clear();
-        session = Session::open(bare, catalogue_, options);
-        if (!session) {
-            say(true, session.error().text());
-            return;
-        }
+        notBuilt_ = session.error().text();
+        say(true, notBuilt_);
+        return;
     }
     adoptSession(std::move(*session));
 }
@@ -141,22 +141,40 @@ void LiveSession::rehearse()
     foreseen_.clear();
     if (session_->world().now() > Time{})
         return;
-    foreseen_ = bench::rehearse(session_->document(), catalogue_, {.folder = session_->options().folder});
+    foreseen_ = bench::rehearse(session_->document(), catalogue_, {.folder = session_->options().folder, .confined = true, .allowed = allowed_, .keepGoing = true});
     for (bench::Finding& f : foreseen_)
         if (f.code)
             f.source = session_->place(f.chip, *f.code).brief();
 }
 
-void LiveSession::edit(const bench::Document& document)
+void LiveSession::allow(std::vector<std::string> files)
 {
-    post([this, document] {
+    post([this, files = std::move(files)] {
+        allowed_ = files;
+        if (session_ != nullptr)
+            session_->allow(files);
+    });
+}
+
+void LiveSession::edit(const bench::Document& document, const std::string& folder)
+{
+    post([this, document, folder] {
+        if (!folder.empty())
+            folder_ = folder;
         if (session_ == nullptr) {
-            build(document, ".");
+            build(document, folder_);
             return;
         }
         const bench::World* before = &session_->world();
-        if (auto ok = session_->edit(document); !ok)
-            say(true, ok.error().text());
+        if (auto ok = session_->edit(document, folder); !ok) {
+            // What is drawn is another bench than the one that is there: that one runs no further.
+            notBuilt_ = ok.error().text();
+            running_ = false;
+            slow_.reset();
+            say(true, notBuilt_);
+            return;
+        }
+        notBuilt_.clear();
         // Moved parts and bends leave the world as it is.
         if (before != &session_->world())
             rehearse();
@@ -168,7 +186,7 @@ void LiveSession::edit(const bench::Document& document)
 void LiveSession::restart()
 {
     post([this] {
-        if (session_ == nullptr)
+        if (session_ == nullptr || refuseFor("restart"))
             return;
         if (auto ok = session_->restart(); !ok)
             say(true, ok.error().text());
@@ -323,7 +341,7 @@ void LiveSession::loop(const std::stop_token& stop)
                 lookBack(kLookRunning);
                 nextLook_ = Clock::now() + 5 * kLookRunning;
             }
-        } catch (const kernel::Bug& bug) {
+        } catch (const std::exception& bug) {
             running_ = false;
             stopped_ = fmt::format("Bramix itself failed: {}", bug.what());
             say(true, stopped_);
@@ -336,7 +354,7 @@ void LiveSession::lookBack(Clock::duration budget)
 {
     try {
         (void)lookback_->work(budget);
-    } catch (const kernel::Bug& bug) {
+    } catch (const std::exception& bug) {
         say(true, fmt::format("Bramix itself failed: {}", bug.what()));
         lookback_ = std::make_unique<Lookback>(*session_, catalogue_);
     }
@@ -356,7 +374,7 @@ void LiveSession::applyCommands()
         changed_ = true;
         try {
             command();
-        } catch (const kernel::Bug& bug) {
+        } catch (const std::exception& bug) {
             say(true, fmt::format("Bramix itself failed: {}", bug.what()));
         }
     }
@@ -438,6 +456,7 @@ void LiveSession::publish(bool always)
     picture->capacity = capacity_;
     picture->atFullSpeed = fullSpeed_;
     picture->stopped = stopped_;
+    picture->notBuilt = notBuilt_;
     if (session_ != nullptr) {
         const bench::World& world = session_->world();
         picture->powered = true;
@@ -449,6 +468,11 @@ void LiveSession::publish(bool always)
         fillScope(*picture);
         fillProbes(*picture);
         picture->findings = session_->findings();
+    }
+    if (!notBuilt_.empty())
+        picture->findings.insert(picture->findings.begin(), {.severity = bench::Severity::error, .rule = "bench-not-built", .where = "bench", .message = notBuilt_ + ": the bench stands still until it can be built as it is drawn", .wiring = true});
+    if (session_ != nullptr) {
+        const bench::World& world = session_->world();
         fillTape(*picture);
         if (world.now() < Time(bench::kRehearsal))
             for (const bench::Finding& f : foreseen_)

@@ -47,7 +47,10 @@ public:
     // A new bench, at time zero, paused. `folder` is where relative firmware paths begin.
     void open(const bench::Document& document, const std::string& folder);
     // The same bench, changed.
-    void edit(const bench::Document& document);
+    // Files outside the bench's folder that a person has chosen; all others are not opened. Before open() and edit().
+    void allow(std::vector<std::string> files);
+    // Where it cannot be built the bench stands still, and says so (Picture::notBuilt), until it can. `folder`: of its file, where that has moved.
+    void edit(const bench::Document& document, const std::string& folder = {});
     void run();
     void pause();
     // Stepping, and what one step is.
@@ -194,6 +197,10 @@ private:
     bool running_ = false;
     bool fullSpeed_ = false;
     std::string stopped_;
+    std::string notBuilt_;  // why the bench as drawn could not be built; empty where it could
+    std::string folder_ = ".";
+    std::atomic<bool> interrupt_{false};  // the program ends: whatever the simulation does, it stops
+    std::vector<std::string> allowed_;
     TapeRequest tape_;
     std::size_t tapeBytes_ = kTapeBytes;
     LaneReader reader_;

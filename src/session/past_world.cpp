@@ -6,7 +6,7 @@ namespace bramix::session {
 
 Result<std::unique_ptr<PastWorld>> PastWorld::build(Session& session, const bench::Catalogue& catalogue)
 {
-    auto world = bench::World::build(session.document(), catalogue, {session.options().seed, session.options().folder}, nullptr);
+    auto world = bench::World::build(session.document(), catalogue, {.seed = session.options().seed, .folder = session.options().folder, .confined = session.options().confined, .allowed = session.options().allowed, .keepGoing = true}, nullptr);
     if (!world)
         return tl::unexpected(world.error());
     for (std::size_t i = 0; i < (*world)->chips().size(); ++i)

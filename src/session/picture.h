@@ -151,6 +151,7 @@ struct Picture {
     double capacity = 0;   // what it would be without pacing
     bool atFullSpeed = false;
     std::string stopped;   // why it cannot go on, or empty
+    std::string notBuilt;  // why what is drawn is not what is there: the bench stands still as long as this says something
     std::map<bench::PinRef, PinPicture> pins;
     std::vector<LightPicture> lights;
     std::map<std::string, double> controls;  // "part.control"

@@ -10,6 +10,8 @@
 
 #include "kernel/archive.h"
 
+#include "kernel/files.h"
+
 namespace bramix::session {
 
 using kernel::fail;
@@ -114,24 +116,13 @@ Result<void> Session::saveRecording(const std::string& file, const std::vector<s
     ar(tape_);
     const kernel::Snapshot payload = ar.take();
     const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
-    const std::string beside = file + ".new";
-    {
-        std::ofstream out(beside, std::ios::binary | std::ios::trunc);
-        const std::uint64_t size = bytes.size();
-        const std::uint32_t sum = checkSum(bytes);
-        out.write(kMagic.data(), static_cast<std::streamsize>(kMagic.size()));
-        out.write(reinterpret_cast<const char*>(&size), sizeof size);
-        out.write(reinterpret_cast<const char*>(&sum), sizeof sum);
-        out.write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
-        if (!out.flush()) {
-            std::error_code none;
-            std::filesystem::remove(beside, none);
-            return fail(file, "could not be written; expected a folder that can be written to, with room");
-        }
-    }
-    std::error_code moved;
-    std::filesystem::rename(beside, file, moved);
-    return moved ? Result<void>(fail(file, "could not be written: " + moved.message())) : Result<void>{};
+    const std::uint64_t size = bytes.size();
+    const std::uint32_t sum = checkSum(bytes);
+    std::string whole(kMagic);
+    whole.append(reinterpret_cast<const char*>(&size), sizeof size);
+    whole.append(reinterpret_cast<const char*>(&sum), sizeof sum);
+    whole.append(bytes);
+    return kernel::writeFile(file, whole);
 }
 
 Result<Recording> readRecording(const std::string& file)
@@ -162,6 +153,10 @@ Result<Recording> readRecording(const std::string& file)
         ar(r.tape);
         if (!ar.atEnd())
             return fail(file, "has more in it than this version of Bramix knows");
+        const bool sound = std::all_of(r.inputs.begin(), r.inputs.end(), [](const Input& i) { return i.kind <= Input::Kind::pc && i.space <= debug::Space::eeprom && (i.kind != Input::Kind::poke || !i.text.empty()); })
+            && std::all_of(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.severity <= bench::Severity::error; });
+        if (!sound)
+            return fail(file, "has something in it that this version of Bramix does not know");
         return r;
     } catch (const std::exception&) {
         return fail(file, "has something in it that this version of Bramix does not know");
@@ -177,7 +172,8 @@ void Session::adopt(Recording recording)
     listenToFunctions();
     serialLog_.clear();
     for (const SerialByte& b : recording.bytes)
-        serialLog_.add(b);
+        if (b.uart < world_->uarts().size() || b.uart == kRewound)
+            serialLog_.add(b);
     inputs_ = std::move(recording.inputs);
     applied_ = 0;
     recorded_ = std::move(recording.findings);

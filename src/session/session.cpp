@@ -23,21 +23,21 @@ Session::~Session() { (void)saveEeprom(); }
 Result<std::unique_ptr<Session>> Session::open(bench::Document document, const bench::Catalogue& catalogue, const SessionOptions& options)
 {
     std::unique_ptr<Session> session(new Session(catalogue, options));
-    auto world = session->buildWorld(document);
+    auto world = session->buildWorld(document, {}, options.keepGoing);
     if (!world)
         return tl::unexpected(world.error());
     session->document_ = std::move(document);
     if (options.record)
-        session->beginnings_ = benchFiles(session->document_, options.folder);
+        session->beginnings_ = benchFiles(session->document_, {options.folder, options.confined, options.allowed});
     session->takeWorld(std::move(*world));
     session->remember();
     return session;
 }
 
-Result<std::unique_ptr<World>> Session::buildWorld(const bench::Document& document)
+Result<std::unique_ptr<World>> Session::buildWorld(const bench::Document& document, Time from, bool keepGoing)
 {
     building_ = true;
-    auto world = World::build(document, catalogue_, {options_.seed, options_.folder}, this);
+    auto world = World::build(document, catalogue_, {.seed = options_.seed, .folder = options_.folder, .confined = options_.confined, .allowed = options_.allowed, .from = from, .keepGoing = keepGoing}, this);
     building_ = false;
     return world;
 }
@@ -47,6 +47,8 @@ void Session::takeWorld(std::unique_ptr<World> world)
 {
     functionTimes_->stop();
     world_ = std::move(world);
+    if (options_.interrupt != nullptr)
+        world_->interruptBy(options_.interrupt);
     decodersOfNet_.clear();
     mapChannels(options_.record);
     readSymbols();
@@ -424,15 +426,22 @@ bool sameCircuit(const bench::Document& a, const bench::Document& b, const bench
 
 }  // namespace
 
-Result<void> Session::edit(bench::Document document)
+Result<void> Session::edit(bench::Document document, const std::string& folder)
 {
-    if (sameCircuit(document_, document, catalogue_)) {
+    if (auto ok = bench::checkDocument(document, catalogue_, document.title); !ok)
+        return ok;
+    const std::string before = options_.folder;
+    if (!folder.empty())
+        options_.folder = folder;
+    if (options_.folder == before && sameCircuit(document_, document, catalogue_)) {
         document_ = std::move(document);
         return {};
     }
-    auto fresh = buildWorld(document);
-    if (!fresh)
+    auto fresh = buildWorld(document, world_->now(), true);
+    if (!fresh) {
+        options_.folder = before;
         return tl::unexpected(fresh.error());
+    }
     building_ = true;
     (*fresh)->adopt(*world_);
     building_ = false;
@@ -464,7 +473,7 @@ Result<void> Session::restart()
     if (auto ok = saveEeprom(); !ok)
         return ok;
     eepromSaved_.clear();
-    auto fresh = buildWorld(document_);
+    auto fresh = buildWorld(document_, {}, options_.keepGoing);
     if (!fresh)
         return tl::unexpected(fresh.error());
     functionTimes_->stop();
@@ -481,7 +490,7 @@ Result<void> Session::restart()
     misread_.clear();
     onlyLooked_ = false;
     if (options_.record)
-        beginnings_ = benchFiles(document_, options_.folder);
+        beginnings_ = benchFiles(document_, {options_.folder, options_.confined, options_.allowed});
     history_.clear();
     ++course_;
     ++worldNumber_;

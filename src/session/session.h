@@ -5,6 +5,7 @@
 // Tested by tests/session/session_test.cpp.
 #pragma once
 
+#include <atomic>
 #include <functional>
 #include <memory>
 #include <string>
@@ -34,10 +35,14 @@ using kernel::Time;
 struct SessionOptions {
     std::uint64_t seed = 1;
     std::string folder;                    // of the bench file
+    bool confined = false;                 // nothing outside it is read or written,
+    std::vector<std::string> allowed;      // but these files, which a person has chosen
     bool record = true;                    // keep a tape
     std::size_t tapeBytes = 64U << 20U;
     std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered
     std::size_t readEdges = SIZE_MAX;      // by watchLines() at one go; the rest is read later
+    const std::atomic<bool>* interrupt = nullptr;  // while it is set the world stands still: World::interruptBy()
+    bool keepGoing = false;                // firmware that cannot be loaded is a finding, and no error
 };
 
 // In place of a UART's number: the run has gone back to this instant, and what came after it is no more.
@@ -104,8 +109,9 @@ public:
     void writeFlash(std::size_t chip, const std::vector<std::uint8_t>& bytes);
     // Loads a file into a chip and resets it. On an error the earlier firmware stays.
     [[nodiscard]] Result<void> loadFirmware(const std::string& chip, const std::string& file);
-    // Goes on with a changed bench: what is on both runs on as it was. On an error the old bench runs on.
-    [[nodiscard]] Result<void> edit(bench::Document document);
+    void allow(std::vector<std::string> files) { options_.allowed = std::move(files); }
+    // Goes on with a changed bench: what is on both runs on as it was. On an error the old bench stays. `folder`: where its file lies now; empty: where it was.
+    [[nodiscard]] Result<void> edit(bench::Document document, const std::string& folder = {});
     // From power-up, at time zero, with an empty tape. Reads firmware files anew; live controls keep their positions.
     [[nodiscard]] Result<void> restart();
 
@@ -204,7 +210,8 @@ private:
         std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
     };
 
-    [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document);
+    // `from`: as an edit of what has run so far.
+    [[nodiscard]] Result<std::unique_ptr<bench::World>> buildWorld(const bench::Document& document, Time from = {}, bool keepGoing = false);
     void takeWorld(std::unique_ptr<bench::World> world);
     void readSymbols();
     void listenToFunctions();
@@ -239,7 +246,7 @@ private:
     void recall(const Remembered& from);
 
     const bench::Catalogue& catalogue_;
-    const SessionOptions options_;
+    SessionOptions options_;
     bench::Document document_;
     // What each edge and each interrupt look at lies together.
     tape::Tape tape_;

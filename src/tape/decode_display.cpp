@@ -43,14 +43,16 @@ public:
         if (role >= kD0)
             wide_ = true;
         const bool was = std::exchange(lines_[role], level);
-        if (role != kE || was == level)
+        if (role != kE)
             return;
-        // What E shows before it has ever been low is no pulse.
-        if (level && low_)
+        // What E shows before it has ever been low is no pulse. From undriven it comes to low without having been high.
+        const bool wasLow = std::exchange(low_, low_ || !level);
+        if (was == level)
+            return;
+        if (level && wasLow)
             rose_ = at;
         else if (!level && rose_)
             pulse(*rose_, at);
-        low_ = low_ || !level;
     }
 
 private:

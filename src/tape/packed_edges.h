@@ -63,6 +63,7 @@ public:
     void state(Archive& ar)
     {
         ar(marks_, places_, lastAt_, widths_.shortest, widths_.longest, unit_, size_, kindCount_, bits_, last_);
+        ar.room(size_);
         if constexpr (Archive::kLoading)
             data_ = std::make_unique<std::uint8_t[]>(size_);
         ar.bytes(data_.get(), size_);

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include "kernel/files.h"
+
 namespace bramix::tape {
 
 namespace {
@@ -39,7 +41,7 @@ kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& 
     if (file == nullptr)
         return kernel::fail(name, fmt::format("cannot be written: {}", std::strerror(errno)));
     std::unique_ptr<VcdWriter> out(new VcdWriter(file));
-    fmt::print(file, "$version Bramix $end\n$timescale 1 ps $end\n");
+    kernel::putText(file, fmt::format("$version Bramix $end\n$timescale 1 ps $end\n"));
     std::map<std::string, std::vector<std::pair<std::string, std::size_t>>> scopes;
     for (std::size_t i = 0; i < names.size(); ++i) {
         out->codes_.push_back(identifier(i));
@@ -50,17 +52,17 @@ kernel::Result<std::unique_ptr<VcdWriter>> VcdWriter::create(const std::string& 
             scopes[names[i].substr(0, point)].emplace_back(names[i].substr(point + 1), i);
     }
     for (const auto& [scope, variables] : scopes) {
-        fmt::print(file, "$scope module {} $end\n", scope);
+        kernel::putText(file, fmt::format("$scope module {} $end\n", scope));
         for (const auto& [variable, index] : variables)
-            fmt::print(file, "$var wire 1 {} {} $end\n", out->codes_[index], variable);
-        fmt::print(file, "$upscope $end\n");
+            kernel::putText(file, fmt::format("$var wire 1 {} {} $end\n", out->codes_[index], variable));
+        kernel::putText(file, fmt::format("$upscope $end\n"));
     }
-    fmt::print(file, "$enddefinitions $end\n#0\n$dumpvars\n");
+    kernel::putText(file, fmt::format("$enddefinitions $end\n#0\n$dumpvars\n"));
     for (std::size_t i = 0; i < names.size(); ++i) {
         out->last_.push_back(symbol(initial[i]));
-        fmt::print(file, "{}{}\n", out->last_[i], out->codes_[i]);
+        kernel::putText(file, fmt::format("{}{}\n", out->last_[i], out->codes_[i]));
     }
-    fmt::print(file, "$end\n");
+    kernel::putText(file, fmt::format("$end\n"));
     return out;
 }
 
@@ -79,7 +81,7 @@ void VcdWriter::change(std::size_t signal, Time at, State state)
     const std::int64_t time = at.time_since_epoch().count();
     if (time != time_) {
         time_ = time;
-        fmt::print(file_, "#{}\n", time);
+        kernel::putText(file_, fmt::format("#{}\n", time));
     }
     std::fputc(value, file_);
     std::fputs(codes_[signal].c_str(), file_);
@@ -89,7 +91,7 @@ void VcdWriter::change(std::size_t signal, Time at, State state)
 bool VcdWriter::finish(Time at)
 {
     if (at.time_since_epoch().count() > time_)
-        fmt::print(file_, "#{}\n", at.time_since_epoch().count());
+        kernel::putText(file_, fmt::format("#{}\n", at.time_since_epoch().count()));
     const bool good = std::ferror(file_) == 0;
     const bool closed = std::fclose(file_) == 0;
     file_ = nullptr;

@@ -332,9 +332,35 @@ private slots:
         QCOMPARE(next.find("/nowhere/weir.c"), QFileInfo(elsewhere).canonicalFilePath());
     }
 
+    // A bench from somebody else runs nothing unasked: what it would run is shown, and waits.
+    void aStrangersCommandWaitsToBeAllowed()
+    {
+        QFile makefile(folder_.filePath("Makefile"));
+        QVERIFY(makefile.open(QIODevice::Append));
+        makefile.write("# another word\n");
+        makefile.close();
+        QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        code().build();
+        auto* consent = code().findChild<QWidget*>("buildConsent");
+        QVERIFY(consent != nullptr && consent->isVisible());
+        QVERIFY(!code().buildPane().isBuilding());
+        const auto shown = code().buildPane().output().findItems("# another word", Qt::MatchContains);
+        QVERIFY(!shown.isEmpty() || code().buildPane().output().count() > 3);
+        QTest::qWait(200);
+        QCOMPARE(built.size(), 0);
+        QTest::mouseClick(code().findChild<QPushButton*>("buildAllow"), Qt::LeftButton);
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 30'000);
+        QVERIFY(built[0][0].toBool());
+        QVERIFY(!consent->isVisible());
+        // Once allowed, it stays so as long as it is the same.
+        code().build();
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 2, 30'000);
+    }
+
     void editBuildAndRunAgain()
     {
         QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        BuildPane::allowIn(folder_.path());
         code().openPlace("keeper.c", lineOf(kKeeper, "float level"));
         CodeView* view = code().view();
         key(Qt::Key_Return);
@@ -382,6 +408,7 @@ private slots:
         const QString straight = "avr-gcc -mmcu=atmega328p -Os -gdwarf-4 -Wall -o keeper.elf keeper.c";
         QVERIFY2(ways().contains("make") && ways().contains(straight), qPrintable(ways().join('\n')));
         QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        BuildPane::allowIn(folder_.path());
         // Chosen from the menu, by mouse.
         const auto choose = [&](const QString& text) {
             QTest::mouseClick(code().findChild<QPushButton*>("buildHow"), Qt::LeftButton);
@@ -429,6 +456,7 @@ private slots:
                                 "add_executable(keeper.elf keeper.c)\nset_target_properties(keeper.elf PROPERTIES RUNTIME_OUTPUT_DIRECTORY ${CMAKE_SOURCE_DIR})\n");
         QVERIFY(QFile::remove(folder_.filePath("keeper.elf")));
         QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        BuildPane::allowIn(folder_.path());
         code().build();
         QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 60'000);
         QVERIFY(built[0][0].toBool());

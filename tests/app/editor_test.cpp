@@ -6,6 +6,7 @@
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QSlider>
+#include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QToolButton>
 
@@ -76,6 +77,81 @@ private slots:
         QVERIFY(errors[0].startsWith(file.fileName() + ": line 2: part \"a\" is of kind \"zeppelin\""));
         QCOMPARE(window->editor().document().title, "Withy Lock");
         QCOMPARE(errorsOf(window->editor(), [&] { window->open(folder_.filePath("none.toml")); }).size(), 1);
+    }
+
+    // The bench moves to another folder and goes on there: what is drawn afterwards runs.
+    void aBenchSavedElsewhereGoesOnAsItIsDrawn()
+    {
+        const auto window = openExample("bell-rope");
+        Editor& editor = window->editor();
+        editor.session().settle();
+        QDir().mkpath(folder_.filePath("elsewhere"));
+        QVERIFY(editor.saveAs(folder_.filePath("elsewhere/bell.toml")));
+        editor.change("lamp", [](bench::Document& d) {
+            bench::PartItem lamp;
+            lamp.id = "later";
+            lamp.kind = "led";
+            lamp.at = {60, 60};
+            d.parts.push_back(lamp);
+            d.wires.push_back({.from = {"mcu", "PB1"}, .to = {"later", "A"}, .color = "sky"});
+        });
+        editor.session().settle();
+        QTRY_VERIFY(editor.picture().pins.contains({"later", "A"}));
+        QVERIFY(editor.picture().notBuilt.empty());
+        QVERIFY(std::none_of(editor.picture().findings.begin(), editor.picture().findings.end(), [](const bench::Finding& f) { return f.rule == "firmware-unreadable"; }));
+    }
+
+    void whatSomebodyElseHasSavedIsNotOverwrittenUnasked()
+    {
+        const auto window = openExample("bell-rope");
+        Editor& editor = window->editor();
+        QVERIFY(editor.changedOnDisk().isEmpty());
+        editor.change("title", [](bench::Document& d) { d.title = "mine"; });
+        QVERIFY(editor.changedOnDisk().isEmpty());
+        QFile file(editor.file());
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QByteArray text = file.readAll();
+        file.close();
+        text.replace("Bell rope", "theirs");
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(text);
+        file.close();
+        const QString differs = editor.changedOnDisk();
+        QVERIFY2(differs.contains("+ title = \"theirs\"") && differs.contains("- title = \"Bell rope\""), qPrintable(differs));
+        QCOMPARE(errorsOf(editor, [&] { QVERIFY(!editor.save()); }).size(), 1);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QCOMPARE(file.readAll(), text);
+        file.close();
+        QVERIFY(editor.save(true));
+        QVERIFY(editor.changedOnDisk().isEmpty());
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QVERIFY(file.readAll().contains("mine"));
+    }
+
+    // Two windows on one bench: neither takes away what the other keeps aside.
+    void twoWindowsKeepTheirWorkAsideEachOnItsOwn()
+    {
+        const QDateTime begun = QDateTime::currentDateTime();
+        const auto first = openExample("bell-rope");
+        const auto second = openFile(first->editor().file());
+        first->editor().change("title", [](bench::Document& d) { d.title = "of the first"; });
+        second->editor().change("title", [](bench::Document& d) { d.title = "of the second"; });
+        QTest::qWait(2000);  // within two seconds
+        const QDir kept(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery");
+        const auto holds = [&](const char* title) {
+            for (const QFileInfo& file : kept.entryInfoList({"*.toml"}, QDir::Files)) {
+                QFile in(file.filePath());
+                if (file.lastModified() >= begun && in.open(QIODevice::ReadOnly) && in.readAll().contains(title))
+                    return true;
+            }
+            return false;
+        };
+        QVERIFY(holds("of the first"));
+        QVERIFY(holds("of the second"));
+        QVERIFY(first->editor().save());
+        QVERIFY(!holds("of the first"));
+        QVERIFY(holds("of the second"));
+        second->editor().discardRecovery();
     }
 
     void savingElsewhereTakesFirmwarePathsAlong()

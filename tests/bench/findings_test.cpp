@@ -85,6 +85,33 @@ private slots:
         row("capacitor-over-voltage", "c", {"b battery set = { voltage = \"12V\" }", "g ground", "c capacitor set = { voltage = \"6V\" }"}, {"b.+ c.1", "b.- g.V", "c.2 g.V"},
             {"b battery set = { voltage = \"12V\" }", "g ground", "c capacitor set = { voltage = \"25V\" }"}, {"b.+ c.1", "b.- g.V", "c.2 g.V"});
         row("reversed-polarity", "d", ledParts, {"v.V r.1", "r.2 d.K", "d.A g.V"}, ledParts, {"v.V r.1", "r.2 d.A", "d.K g.V"});
+        row("supply-short", "b", battery, {"b.+ b.-", "b.- g.V", "b.+ r.1"}, battery, {"b.+ r.1", "r.2 b.-", "b.- g.V"});
+        const Strings bench{"s bench-supply", "r resistor set = { resistance = \"1k\" }", "meter1 multimeter"};
+        row("supply-short", "s", bench, {"s.V meter1.+", "meter1.COM s.GND"}, bench, {"s.V r.1", "r.2 meter1.+", "meter1.COM s.GND"}, 1);
+        const Strings two{"a battery", "b battery set = { voltage = \"4.5V\" }", "d diode", "g ground", "r resistor set = { resistance = \"100\", power = \"2\" }"};
+        row("supply-back-fed", "b", two, {"a.+ b.+", "a.- b.-", "a.- g.V"}, two, {"a.+ r.1", "r.2 b.-", "a.- b.-", "b.+ d.A", "d.K a.+", "a.- g.V"});
+        const Strings shift{"v supply-5v", "g ground", "u 74hc595", "r resistor"};
+        const Strings small{"v supply-5v", "g ground", "r resistor set = { resistance = \"1m\" }"}, large{"v supply-5v", "g ground", "r resistor set = { resistance = \"1M\" }"};
+        row("doubtful-unit", "r", small, {"v.V r.1"}, large, {"v.V r.1"});
+        const Strings decimal{"v supply-5v", "g ground", "x ssd1306-i2c set = { address = \"60\" }"}, hex{"v supply-5v", "g ground", "x ssd1306-i2c set = { address = \"0x3C\" }"};
+        row("doubtful-unit", "x", decimal, {"v.V x.VCC", "g.V x.GND"}, hex, {"v.V x.VCC", "g.V x.GND"});
+        row("input-open", "u.OE", shift, {"v.V u.VCC", "g.V u.GND", "v.V u.SRCLR"}, shift, {"v.V u.VCC", "g.V u.GND", "g.V u.OE", "v.V u.SRCLR"});
+        row("supply-reversed", "u", shift, {"v.V u.GND", "g.V u.VCC"}, shift, {"v.V u.VCC", "g.V u.GND"});
+        row("no-supply", "u", {"u 74hc595", "w 74hc165", "v supply-5v", "g ground"}, {"u.VCC w.VCC", "g.V u.GND", "g.V w.GND"}, {"u 74hc595", "w 74hc165", "v supply-5v", "g ground"}, {"u.VCC w.VCC", "v.V w.VCC", "g.V u.GND", "g.V w.GND"});
+        const Strings amplifier{"v supply-5v", "g ground", "a op-amp", "c comparator"};
+        row("supply-reversed", "a", amplifier, {"v.V a.V-", "g.V a.V+", "a.+ g.V", "a.- a.OUT"}, amplifier, {"v.V a.V+", "g.V a.V-", "a.+ g.V", "a.- a.OUT"});
+        row("supply-reversed", "c", amplifier, {"v.V c.V-", "g.V c.V+", "c.+ g.V", "c.- g.V"}, amplifier, {"v.V c.V+", "g.V c.V-", "c.+ g.V", "c.- g.V"});
+        const Strings chip{"m atmega328p", "v supply-5v", "b battery", "g ground"};
+        row("supply-too-high", "m", chip, {"b.+ m.VCC", "b.- m.GND", "g.V m.GND"}, chip, {"v.V m.VCC", "g.V m.GND"});
+        row("supply-reversed", "m", chip, {"v.V m.GND", "g.V m.VCC"}, chip, {"v.V m.VCC", "g.V m.GND"});
+        const Strings onPin{"m briar-328", "d led", "r resistor set = { resistance = \"330\" }"};
+        row("reversed-polarity", "d", onPin, {"m.PB1 r.1", "r.2 d.K", "d.A m.GND"}, onPin, {"m.PB1 r.1", "r.2 d.K", "d.A m.5V"});
+        const Strings gate{"v supply-5v", "g ground", "q nmos", "r resistor set = { resistance = \"1k\" }", "s resistor set = { resistance = \"10k\" }"};
+        row("input-open", "q.G", gate, {"v.V r.1", "r.2 q.D", "q.S g.V"}, gate, {"v.V r.1", "r.2 q.D", "q.S g.V", "s.1 q.G", "s.2 g.V"});
+        // What a part on 3.3 V drives is no harm to one on 5 V that listens; the other way round it is.
+        const Strings levels{"v supply-5v", "w supply-3v3", "g ground", "u 74hc595", "x 74hc595"};
+        row("signal-too-high", "x.SER", levels, {"v.V u.VCC", "w.V x.VCC", "g.V u.GND", "g.V x.GND", "g.V u.OE", "g.V x.OE", "v.V u.SRCLR", "w.V x.SRCLR", "u.QH' x.SER"}, levels,
+            {"v.V u.VCC", "w.V x.VCC", "g.V u.GND", "g.V x.GND", "g.V u.OE", "g.V x.OE", "v.V u.SRCLR", "w.V x.SRCLR", "x.QH' u.SER"});
         const Strings coil{"v supply-5v", "g ground", "l inductor set = { inductance = \"100m\", winding = \"60\" }", "k push-button set = { bounce = \"off\" }", "d diode"};
         row("coil-without-diode", "l", coil, {"v.V l.1", "l.2 k.1", "k.2 g.V"}, coil, {"v.V l.1", "l.2 k.1", "k.2 g.V", "d.A l.2", "d.K l.1"});
         const Strings relay{"v supply-5v", "g ground", "k relay", "q npn", "d diode", "r resistor set = { resistance = \"1k\" }"};

@@ -118,7 +118,7 @@ private slots:
     void aServoPullsItsSupplyDownWhileItTurns()
     {
         // Pulses of 2 ms from power-up on: from the middle to the end, 90 degrees at 60 in 120 ms.
-        const auto world = build({"b battery set = { voltage = \"5V\", inner = \"2\" }", "g ground", "s servo", "w generator set = { wave = \"pulse\", frequency = \"50Hz\", duty = \"10\" }"},
+        const auto world = build({"b battery set = { voltage = \"5V\", inner = \"2\" }", "g ground", "s servo set = { least = \"1ms\", most = \"2ms\" }", "w generator set = { wave = \"pulse\", frequency = \"50Hz\", duty = \"10\" }"},
                                  {"b.+ s.VCC", "b.- g.V", "s.GND g.V", "w.S s.SIG", "w.GND g.V"});
         double least = 9, most = 0;
         for (int i = 0; i < 400; ++i) {

@@ -7,6 +7,7 @@
 #include <QProcess>
 #include <QDir>
 #include <QTemporaryDir>
+#include <cmath>
 #include <csignal>
 #include <fcntl.h>
 #include <unistd.h>
@@ -89,6 +90,103 @@ private slots:
         const QString file = folder_.filePath("muted.json");
         QCOMPARE(run({"run", muted, "--for", "1ms", "--report", file}).code, 0);
         QCOMPARE(report(file)["findings"].toArray()[0].toObject()["muted"].toString(), "a flash");
+    }
+
+    QString bench(const char* name, const QByteArray& text)
+    {
+        const QString file = folder_.filePath(name);
+        QFile out(file);
+        if (!out.open(QIODevice::WriteOnly))
+            qFatal("cannot write a bench");
+        out.write("bramix = 1\ntitle = \"t\"\n" + text);
+        return file;
+    }
+    static QByteArray part(const char* id, const char* kind, const QByteArray& rest = {}) { return QByteArray("[[part]]\nid = \"") + id + "\"\nkind = \"" + kind + "\"\n" + rest; }
+    static QByteArray wire(const char* a, const char* b) { return QByteArray("[[wire]]\nends = [\"") + a + "\", \"" + b + "\"]\n"; }
+
+    // A square of 1 kHz from 0 to 5 V behind 50 ohms, through 950 ohms into 1 µF: v(t) = 5 (1 - e^(-t/1ms)) in the first half of a millisecond.
+    void tracesAreExactAtEveryBend()
+    {
+        const QString file = bench("trace.toml", part("s", "generator", "set = { wave = \"square\", frequency = \"1kHz\", inner = \"50\" }\n") + part("r", "resistor", "set = { resistance = \"950\" }\n")
+                                                     + part("c", "capacitor", "set = { capacitance = \"1u\", series = \"1u\" }\n") + part("g", "ground") + wire("s.S", "r.1") + wire("r.2", "c.1") + wire("c.2", "g.V") + wire("s.GND", "g.V"));
+        const QString csv = folder_.filePath("trace.csv");
+        const Outcome o = run({"run", file, "--for", "1200us", "--trace", "c.1,r:current,s.S", "--trace-file", csv, "--quiet"});
+        QVERIFY2(o.code == 0, qPrintable(o.err));
+        QFile in(csv);
+        QVERIFY(in.open(QIODevice::ReadOnly));
+        const QList<QByteArray> lines = in.readAll().trimmed().split('\n');
+        QCOMPARE(lines[0], QByteArray("time_s,c.1,r:current,s.S"));
+        QVERIFY2(lines.size() > 20 && lines.size() < 2000, qPrintable(QString::number(lines.size())));
+        double last = -1;
+        const auto charging = [](double t) { return 5 * (1 - std::exp(-t / 1e-3)); };
+        for (qsizetype i = 1; i < lines.size(); ++i) {
+            const QList<QByteArray> words = lines[i].split(',');
+            QCOMPARE(words.size(), qsizetype{4});
+            const double t = words[0].toDouble(), v = words[1].toDouble(), amps = words[2].toDouble();
+            QVERIFY(t > last);
+            last = t;
+            const double expected = t < 500e-6 ? charging(t) : t < 1e-3 ? charging(500e-6) * std::exp(-(t - 500e-6) / 1e-3) : 5 + (charging(500e-6) * std::exp(-0.5) - 5) * std::exp(-(t - 1e-3) / 1e-3);
+            QVERIFY2(std::fabs(v - expected) < 1e-3, qPrintable(QString("%1: %2 against %3").arg(t).arg(v).arg(expected)));
+            const double drives = t < 500e-6 || t >= 1e-3 ? 5 : 0;
+            QVERIFY2(std::fabs(amps - (drives - expected) / 1000) < 2e-6, qPrintable(QString("%1: %2").arg(t).arg(amps)));
+        }
+        QCOMPARE(run({"run", file, "--for", "1ms", "--trace", "nothing", "--trace-file", csv}).err.trimmed().section('\n', -1), "--trace: \"nothing\" is no net, pin or current of this bench; expected NET, PART.PIN or PART:current");
+    }
+
+    void theReportTellsTheStateOfEveryPart()
+    {
+        const QString file = bench("state.toml", part("v", "supply-5v") + part("g", "ground") + part("r", "resistor", "set = { resistance = \"1k\" }\n") + part("m", "multimeter") + part("d", "led") + part("x", "led")
+                                                     + wire("v.V", "r.1") + wire("r.2", "g.V") + wire("m.+", "v.V") + wire("m.COM", "g.V") + wire("x.A", "v.V") + wire("x.K", "g.V"));
+        const QString json = folder_.filePath("state.json");
+        QCOMPARE(run({"run", file, "--for", "2s", "--report", json, "--quiet"}).code, 0);
+        QHash<QString, QJsonObject> states;
+        for (const QJsonValue& p : report(json)["parts"].toArray())
+            states[p.toObject()["id"].toString()] = p.toObject()["state"].toObject();
+        QCOMPARE(states["m"]["volts"].toDouble(), 5.0);
+        QCOMPARE(states["m"]["shows"].toString(), "5 V");
+        QCOMPARE(states["r"]["amperes"].toDouble(), 0.005);
+        QCOMPARE(states["r"]["watts"].toDouble(), 0.025);
+        QCOMPARE(states["v"]["amperes"].toDouble(), 0.0050005);  // and the meter's 10 MΩ
+        QVERIFY(states["x"]["burnt"].toBool());
+        QVERIFY(!states["d"].contains("burnt"));
+    }
+
+    void whatCannotBeWrittenIsNoSuccess()
+    {
+        const QString bell = example("bell-rope/bench.toml");
+        for (const char* option : {"--report", "--record", "--vcd"}) {
+            const Outcome o = run({"run", bell, "--for", "20ms", option, "/dev/full", "--quiet", "--serial", "uart0=none"});
+            QVERIFY2(o.code == 3, qPrintable(QString("%1: %2 %3").arg(option).arg(o.code).arg(o.err)));
+            QVERIFY2(o.err.contains("/dev/full"), qPrintable(o.err));
+            QVERIFY(!QFileInfo("/dev/full").isFile());
+        }
+        // What it names is as it was where the command line is refused.
+        const QString kept = folder_.filePath("kept.vcd");
+        QFile out(kept);
+        QVERIFY(out.open(QIODevice::WriteOnly));
+        out.write("mine");
+        out.close();
+        QCOMPARE(run({"run", bell, "--for", "20ms", "--vcd", kept, "--trace", "nothing", "--trace-file", kept, "--quiet"}).code, 2);
+        QVERIFY(out.open(QIODevice::ReadOnly));
+        QCOMPARE(out.readAll(), QByteArray("mine"));
+    }
+
+    void aFrameworksNameOfAPinCounts()
+    {
+        const QString file = bench("alias.toml", part("mcu", "briar-328") + part("r", "resistor") + wire("mcu.D9", "r.1") + wire("r.2", "mcu.GND"));
+        const QString vcd = folder_.filePath("alias.vcd");
+        QVERIFY2(run({"run", file, "--for", "1ms", "--vcd", vcd, "--signals", "mcu.D9", "--quiet"}).code == 0, "dump");
+        QFile in(vcd);
+        QVERIFY(in.open(QIODevice::ReadOnly));
+        QVERIFY(in.readAll().contains(" D9 $end"));
+        QCOMPARE(run({"run", file, "--for", "1ms", "--trace", "mcu.D9", "--trace-file", folder_.filePath("alias.csv"), "--quiet"}).code, 0);
+    }
+
+    void aLimitBeyondSimulatedTimeIsNone()
+    {
+        const QString fault = image("late", {0x0000, 0x0001});
+        const Outcome o = run({"run", "--chip", "atmega328p", "--firmware", fault, "--max-cycles", "9223372036854775807", "--serial", "uart0=none"});
+        QCOMPARE(o.code, 4);
     }
 
     void exitCodesAndStops_data()

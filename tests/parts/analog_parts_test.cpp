@@ -134,6 +134,112 @@ private slots:
         QVERIFY(volts(*w, "c", "OUT") < 0.1);
     }
 
+    // On a triangle of 1 V a millisecond the output changes half the hysteresis after the middle, going up and coming down.
+    void aComparatorsHysteresisIsAsWideAsItIsSet_data()
+    {
+        QTest::addColumn<double>("hysteresis");
+        for (const double h : {0.0, 0.005, 0.1, 0.2, 0.5, 1.0, 2.0})
+            QTest::newRow(qPrintable(QString::number(h))) << h;
+    }
+    void aComparatorsHysteresisIsAsWideAsItIsSet()
+    {
+        QFETCH(double, hysteresis);
+        auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"s", "generator", "wave = \"triangle\", frequency = \"100Hz\", inner = \"1\""}, {"t", "supply-3v3", "voltage = \"2.5V\""},
+                      {"c", "comparator", "output = \"push-pull\", delay = \"1ns\", hysteresis = \"" + std::to_string(hysteresis) + "V\""}},
+                     {{"s.S", "c.+"}, {"s.GND", "g.V"}, {"t.V", "c.-"}, {"c.V+", "v.V"}, {"c.V-", "g.V"}});
+        const auto goesAt = [&](bool high, double from, double to) {
+            const auto is = [&](double t) {
+                w->runUntil(kernel::Time(kernel::Duration(static_cast<std::int64_t>(t * 1e12))));
+                return (volts(*w, "c", "OUT") > 2.5) == high;
+            };
+            for (double t = from; t < to; t += 2e-6)
+                if (is(t))
+                    return t;
+            return -1.0;
+        };
+        // 5 V in 5 ms: a volt a millisecond, through the middle at 2.5 and 7.5 ms of each ten.
+        const double up = goesAt(true, 0.0101, 0.0149), down = goesAt(false, up + 1e-5, 0.0199);
+        QVERIFY2(near(up, 0.0125 + hysteresis / 2 * 1e-3, 4e-6), qPrintable(QString::number(up, 'g', 9)));
+        QVERIFY2(near(down, 0.0175 + hysteresis / 2 * 1e-3, 4e-6), qPrintable(QString::number(down, 'g', 9)));
+    }
+
+    // Its own output on its minus input: it goes on and off with its delay.
+    void aComparatorThatIsFedBackOscillates()
+    {
+        auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"t", "supply-3v3", "voltage = \"2.5V\""}, {"c", "comparator", "output = \"push-pull\", delay = \"1us\""}}, {{"t.V", "c.+"}, {"c.OUT", "c.-"}, {"c.V+", "v.V"}, {"c.V-", "g.V"}});
+        w->runUntil(kernel::Time(100us));
+        const auto before = w->circuit().changes(w->circuit().netOf(*w->pin({"c", "OUT"})));
+        w->runUntil(kernel::Time(200us));
+        QCOMPARE(w->circuit().changes(w->circuit().netOf(*w->pin({"c", "OUT"}))) - before, std::uint64_t{100});
+    }
+
+    // Two filters whose voltages cross: + from 0 to 5 V with 1 ms, - from 5 V to 0 with 1 ms, so at 1 ms ln 2 after the switch.
+    void aComparatorSeesTwoMovingInputsCross()
+    {
+        auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"k", "slide-switch", "bounce = \"off\""}, {"l", "slide-switch", "bounce = \"off\""}, {"r", "resistor", "resistance = \"10k\""}, {"q", "resistor", "resistance = \"10k\""},
+                      {"a", "capacitor", "capacitance = \"100n\""}, {"b", "capacitor", "capacitance = \"100n\""}, {"c", "comparator", "output = \"push-pull\", hysteresis = \"0V\", delay = \"1ns\""}},
+                     {{"k.A", "g.V"}, {"k.B", "v.V"}, {"k.C", "r.1"}, {"l.A", "v.V"}, {"l.B", "g.V"}, {"l.C", "q.1"}, {"r.2", "a.1"}, {"a.2", "g.V"}, {"q.2", "b.1"}, {"b.2", "g.V"}, {"a.1", "c.+"}, {"b.1", "c.-"}, {"c.V+", "v.V"}, {"c.V-", "g.V"}});
+        w->runUntil(kernel::Time(50ms));
+        QVERIFY(volts(*w, "c", "OUT") < 0.1);
+        set(*w, "k", "position", 1);
+        set(*w, "l", "position", 1);
+        w->runUntil(kernel::Time(50ms) + 690us);
+        QVERIFY(volts(*w, "c", "OUT") < 0.1);
+        w->runUntil(kernel::Time(50ms) + 696us);
+        QVERIFY(volts(*w, "c", "OUT") > 4.9);
+    }
+
+    // Of three solutions the middle one does not last.
+    void aFlipFlopDecides()
+    {
+        auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"r", "resistor", "resistance = \"1k\""}, {"s", "resistor", "resistance = \"1k\""}, {"a", "nmos", ""}, {"b", "nmos", ""}, {"k", "push-button", "bounce = \"off\""}, {"l", "push-button", "bounce = \"off\""}},
+                     {{"v.V", "r.1"}, {"v.V", "s.1"}, {"r.2", "a.D"}, {"s.2", "b.D"}, {"a.G", "b.D"}, {"b.G", "a.D"}, {"a.S", "g.V"}, {"b.S", "g.V"}, {"k.1", "a.G"}, {"k.2", "g.V"}, {"l.1", "b.G"}, {"l.2", "g.V"}});
+        const auto aIsHigh = [&] { return volts(*w, "a", "D") > 4.5 && volts(*w, "b", "D") < 0.5; };
+        const auto bIsHigh = [&] { return volts(*w, "b", "D") > 4.5 && volts(*w, "a", "D") < 0.5; };
+        QVERIFY(aIsHigh() || bIsHigh());
+        int ms = 1;
+        for (const auto& [key, high] : {std::pair("k", true), {"l", false}, {"k", true}, {"l", false}}) {
+            set(*w, key, "pressed", 1);
+            w->runUntil(kernel::Time(std::chrono::milliseconds(++ms)));
+            set(*w, key, "pressed", 0);
+            w->runUntil(kernel::Time(std::chrono::milliseconds(++ms)));
+            QVERIFY2(high ? aIsHigh() : bIsHigh(), key);
+        }
+        // Going back in time it remembers what it was.
+        const auto moment = w->remember();
+        set(*w, "k", "pressed", 1);
+        w->runUntil(kernel::Time(20ms));
+        set(*w, "k", "pressed", 0);
+        QVERIFY(aIsHigh());
+        w->recall(*moment);
+        QVERIFY(bIsHigh());
+        w->runUntil(kernel::Time(40ms));
+        QVERIFY(bIsHigh());
+    }
+
+    // Whatever a supply symbol is set to.
+    void aSupplyHasTheVoltageThatItIsSetTo()
+    {
+        for (const auto& [kind, text, expected] : {std::tuple("supply-5v", "12V", 12.0), {"supply-5v", "-5V", -5.0}, {"supply-3v3", "1.8V", 1.8}, {"supply-3v3", "3.3V", 3.3}}) {
+            auto w = rig({{"v", kind, std::string("voltage = \"") + text + "\""}, {"g", "ground", ""}, {"r", "resistor", "resistance = \"1k\", power = \"2\""}}, {{"v.V", "r.1"}, {"r.2", "g.V"}});
+            QVERIFY(near(volts(*w, "v", "V"), expected, 1e-12));
+            QVERIFY(std::none_of(w->findings().begin(), w->findings().end(), [](const Finding& f) { return f.severity == Severity::error; }));
+        }
+    }
+
+    void anInductorHasTheLossThatItIsSetTo()
+    {
+        // Switched off, the current goes through the loss alone: I R.
+        for (const double loss : {1e3, 20e3}) {
+            auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"k", "push-button", "bounce = \"off\""}, {"l", "inductor", "inductance = \"100m\", winding = \"100\", loss = \"" + std::to_string(loss) + "\""}}, {{"v.V", "k.1"}, {"k.2", "l.1"}, {"l.2", "g.V"}});
+            set(*w, "k", "pressed", 1);
+            w->runUntil(kernel::Time(100ms));
+            set(*w, "k", "pressed", 0);
+            const double expected = -0.05 * loss;
+            QVERIFY2(near(volts(*w, "l", "1"), expected, -0.01 * expected), qPrintable(QString::number(volts(*w, "l", "1"))));
+        }
+    }
+
     void aMultimeterReads()
     {
         auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"r", "resistor", "resistance = \"1k\""}, {"m", "multimeter", ""}, {"x", "resistor", "resistance = \"4k7\""}, {"n", "multimeter", ""}},
@@ -158,7 +264,7 @@ private slots:
         QCOMPARE(error("capacitor", "capacitance = \"100n\""), "no error");
         QCOMPARE(error("capacitor", "capacitance = \"much\""), "x.capacitance: cannot read \"much\": expected a capacitance, such as 100n or 10uF");
         QCOMPARE(error("led", "forward = \"90V\""), "x.forward: 90 V; expected 500 mV to 20 V; \"typical\" is a value too");
-        QCOMPARE(error("generator", "wave = \"file\", file = \"absent.csv\""), "x.file: \"absent.csv\" cannot be read; expected lines of seconds and volts");
+        QCOMPARE(error("generator", "wave = \"file\", file = \"absent.csv\""), "x.file: \"absent.csv\" cannot be read: no such file; expected lines of seconds and volts");
         QCOMPARE(error("nmos", "threshold = \"5V\""), "x.drive: is not above the threshold; expected the gate voltage at which the on-resistance holds");
     }
 };

@@ -35,7 +35,7 @@ struct DriverSource {
     [[nodiscard]] QString bench(const QString& elf) const
     {
         QString text = "bramix = 1\ntitle = \"driver\"\n[[part]]\nid = \"mcu\"\nkind = \"" + QString(low ? "atmega328p" : "briar-328") + "\"\nat = [0, 0]\nfirmware = \"" + elf + "\"\n" +
-                       (low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "");
+                       (low ? "set = { CKDIV8 = \"1\" }\n[[part]]\nid = \"v3\"\nkind = \"supply-3v3\"\nat = [0, -9]\n[[part]]\nid = \"g\"\nkind = \"ground\"\nat = [0, 40]\n" : "set = { usb-limit = \"2A\", usb-resistance = \"0\" }\n");
         int x = 0;
         for (const Placed& part : parts)
             text += QString("[[part]]\nid = \"%1\"\nkind = \"%2\"\nat = [%3, 60]\n%4\n").arg(part.id, part.kind).arg(x += 30).arg(part.rest);

@@ -36,7 +36,7 @@ struct Wires {
                 .pin = [this](std::string_view name) { return pins.at(std::string(name)); },
                 .setting = [this](std::string_view name) { return settings[std::string(name)]; },
                 .remark = {},
-                .folder = {}};
+                .files = {}};
     }
 
     std::unique_ptr<SerialLine> line(const std::string& baud)

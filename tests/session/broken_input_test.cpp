@@ -11,6 +11,7 @@
 #include "kernel/random.h"
 #include "session/debugger.h"
 #include "session/edge_triggers.h"
+#include "session/gdb_server.h"
 #include "session/read_lanes.h"
 #include "session/recording.h"
 #include "session/tape_search.h"
@@ -259,6 +260,85 @@ private slots:
         QVERIFY(!read || bytes == kWhole);  // its sum tells
         if (!read)
             isSaid(read.error());
+    }
+
+    // A checksum says that nothing was damaged on the way, not that what is in it makes sense.
+    void recordingsWithARightChecksum_data() { seeds(60); }
+
+    void recordingsWithARightChecksum()
+    {
+        QFETCH(int, seed);
+        Random random(static_cast<std::uint64_t>(seed), "recordings inside");
+        static const std::string good = [this] {
+            const std::string folder = path("benches") + "/bell-rope";
+            auto s = std::move(*Session::open(*bench::loadDocument(folder + "/bench.toml"), catalogue_, {.folder = folder}));
+            s->advance(Time(50ms));
+            const std::string file = path("good.bramix-run");
+            if (!s->saveRecording(file))
+                qFatal("no recording");
+            return contentsOf(file);
+        }();
+        constexpr std::size_t kHead = 19 + 8 + 4;  // the name, the length, the checksum
+        std::string inside = good.substr(kHead);
+        for (int i = 0; i < 1 + seed % 4; ++i) {
+            const std::size_t at = below(random, seed % 2 == 0 ? std::min<std::size_t>(inside.size(), 4000) : inside.size());
+            inside[at] = static_cast<char>(seed % 3 == 0 ? 0xFF : random.below(256));
+        }
+        std::uint32_t sum = 0xFFFFFFFFU;
+        for (const char c : inside) {
+            sum ^= static_cast<std::uint8_t>(c);
+            for (int k = 0; k < 8; ++k)
+                sum = (sum & 1U) != 0 ? 0xEDB88320U ^ (sum >> 1U) : sum >> 1U;
+        }
+        sum ^= 0xFFFFFFFFU;
+        std::string whole = good.substr(0, 19 + 8);
+        whole.append(reinterpret_cast<const char*>(&sum), sizeof sum);
+        const std::string file = path("inside.bramix-run");
+        write(file, whole + inside);
+        auto recording = readRecording(file);
+        if (!recording)
+            return isSaid(recording.error());
+        if (const auto unpacked = unpackBench(*recording, path("inside")); !unpacked)
+            return isSaid(unpacked.error());
+    }
+
+    // Whatever a client says, the server answers or is silent, and stays.
+    void aDebuggersPackets_data() { seeds(60); }
+
+    void aDebuggersPackets()
+    {
+        QFETCH(int, seed);
+        Random random(static_cast<std::uint64_t>(seed), "packets");
+        const std::string folder = path("benches") + "/bell-rope";
+        auto s = std::move(*Session::open(*bench::loadDocument(folder + "/bench.toml"), catalogue_, {.folder = folder, .historyBytes = 1U << 20U}));
+        Debugger debugger(*s);
+        GdbServer server(*s, debugger);
+        server.begin();
+        static const std::vector<std::string> kWords{"qRcmd,", "qRcmd,70696e20", "qRcmd,20", "qRcmd,73657420", "qRcmd,736574206d63752e52455345542020", "m", "m0,ffffffff", "mffffffff,ffffffff", "M800100,4:", "X800100,4:", "Z0,", "Z2,800100,ffffffff", "z9", "vCont;", "vCont;x", "vFlashErase:",
+                                                     "vFlashWrite:0:}", "vFlashDone", "G", "P", "P99=00", "p", "qXfer:features:read:target.xml:ffffffff,ffffffff", "qXfer:features:read:", "qXfer:memory-map:read::", "H", "T", "?", "b", "bs", "bc", "D", "QStartNoAckMode"};
+        for (int i = 0; i < 40; ++i) {
+            std::string body = kWords[below(random, kWords.size())];
+            if (below(random, 3) == 0)
+                for (std::size_t n = below(random, 6); n-- > 0;)
+                    body += static_cast<char>(33 + random.below(90));
+            unsigned sum = 0;
+            for (const char c : body)
+                sum += static_cast<unsigned char>(c);
+            static constexpr char kHex[] = "0123456789abcdef";
+            (void)server.take("$" + body + "#" + kHex[sum >> 4U & 15U] + kHex[sum & 15U]);
+            if (server.wants() == GdbServer::Wants::detach || server.wants() == GdbServer::Wants::kill)
+                server.begin();
+            if (server.wants() == GdbServer::Wants::run)
+                (void)server.take("\x03");
+        }
+        // Much of nothing takes as long as it is.
+        std::string garbage(2'000'000, '+');
+        for (std::size_t k = 0; k < garbage.size(); k += 7)
+            garbage[k] = static_cast<char>(random.below(256));
+        std::erase(garbage, '-');
+        std::erase(garbage, '$');
+        QVERIFY(server.take(garbage).size() < 1'000);
+        QVERIFY(!server.take("$?#3f").empty());
     }
 
     void curves_data() { seeds(60); }

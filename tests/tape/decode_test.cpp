@@ -113,6 +113,39 @@ class DecodeTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // E is let go until firmware makes it an output: from there its first pulse counts, however it came to be low.
+    void aDisplaysFirstPulseCountsAfterEWasUndriven()
+    {
+        for (const bool driven : {true, false}) {
+            Heard h("hd44780");
+            std::vector<Line> lines;
+            for (std::size_t role = 0; role < 6; ++role)
+                lines.push_back({*h.decoder, role});  // RS, E, D4 to D7
+            Time now{};
+            const auto put = [&](std::size_t role, bool high) {
+                lines[role].now = now;
+                lines[role].level(high);
+            };
+            if (driven)
+                put(1, true);  // held up by something before the firmware runs
+            now += 1ms;
+            for (const std::size_t role : {0U, 1U, 2U, 3U, 4U, 5U})
+                put(role, false);
+            // Eight-bit mode three times, then four: 3, 3, 3, 2.
+            for (const unsigned half : {3U, 3U, 3U, 2U}) {
+                now += 5ms;
+                for (unsigned bit = 0; bit < 4; ++bit)
+                    put(2 + bit, (half >> bit & 1U) != 0);
+                now += 1us;
+                put(1, true);
+                now += 1us;
+                put(1, false);
+            }
+            h.decoder->finish(now + 1ms);
+            QCOMPARE(h.values("instruction"), (std::vector<std::uint64_t>{0x30, 0x30, 0x30, 0x20}));
+        }
+    }
+
     void uartRoundTrips_data()
     {
         QTest::addColumn<int>("bits");

@@ -133,10 +133,32 @@ void BenchView::paintDynamic(const QRectF& ground)
     painter.resetTransform();
     drawEmptyHint(painter);
     drawProbes(painter);
+    drawNotBuilt(painter);
     drawHoverCard(painter);
 }
 
 // A dark tag on a stalk beside each probed pin, in the colours of the instruments.
+// For as long as what is drawn is not what is there, across the top of the bench.
+void BenchView::drawNotBuilt(QPainter& painter) const
+{
+    const std::string& reason = editor_.picture().notBuilt;
+    if (reason.empty())
+        return;
+    const QFont headFont = theme::words(10, QFont::DemiBold), font = theme::words(9.4);
+    const QString head = tr("The bench stands still: it cannot be built as it is drawn.");
+    const double room = width() - 48;
+    const QRectF text = QFontMetricsF(font).boundingRect(QRectF(0, 0, room, 200), Qt::TextWordWrap, QString::fromStdString(reason));
+    const QRectF strip(12, 10, width() - 24, 40 + text.height());
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme::kRust);
+    painter.drawRoundedRect(strip, 6, 6);
+    painter.setPen(Qt::white);
+    painter.setFont(headFont);
+    painter.drawText(QPointF(strip.left() + 12, strip.top() + 20), head);
+    painter.setFont(font);
+    painter.drawText(QRectF(strip.left() + 12, strip.top() + 28, room, text.height() + 4), Qt::TextWordWrap, QString::fromStdString(reason));
+}
+
 void BenchView::drawProbes(QPainter& painter)
 {
     probeTags_.clear();

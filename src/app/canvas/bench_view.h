@@ -108,6 +108,7 @@ private:
     void drawServingPins(QPainter& painter);
     void drawHoverCard(QPainter& painter);
     void drawProbes(QPainter& painter);
+    void drawNotBuilt(QPainter& painter) const;
     [[nodiscard]] std::optional<bench::PinRef> probeAt(QPointF widget) const;
     void drawEmptyHint(QPainter& painter);
     [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;

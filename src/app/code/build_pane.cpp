@@ -1,10 +1,12 @@
 #include "app/code/build_pane.h"
 
+#include <QCryptographicHash>
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMenu>
 #include <QRegularExpression>
+#include <QSettings>
 #include <QVBoxLayout>
 
 #include "app/shell/theme.h"
@@ -53,6 +55,28 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     output_->setStyleSheet("QListWidget::item { padding: 1px 4px; }");
     output_->setWordWrap(true);
     rows->addWidget(output_, 1);
+    consent_ = new QWidget;
+    consent_->setObjectName("buildConsent");
+    auto* asks = new QHBoxLayout(consent_);
+    asks->setContentsMargins(0, 0, 0, 0);
+    auto* question = new QLabel(tr("This bench wants to run the command below, with your rights."));
+    question->setFont(theme::words(8.6));
+    question->setWordWrap(true);
+    auto* yes = new QPushButton(tr("Allow and build"));
+    yes->setObjectName("buildAllow");
+    auto* no = new QPushButton(tr("Not now"));
+    asks->addWidget(question, 1);
+    for (QPushButton* b : {yes, no}) {
+        b->setFont(theme::words(8.6));
+        asks->addWidget(b);
+    }
+    consent_->hide();
+    rows->insertWidget(rows->count() - 1, consent_);
+    connect(yes, &QPushButton::clicked, this, &BuildPane::allowAndBuild);
+    connect(no, &QPushButton::clicked, this, [this] {
+        consent_->hide();
+        title_->setText(tr("Not built: its command is not allowed"));
+    });
     process_.setProcessChannelMode(QProcess::MergedChannels);
     connect(start, &QPushButton::clicked, this, &BuildPane::build);
     connect(how, &QPushButton::clicked, this, [this, how] { offerWays(how->mapToGlobal(QPoint(0, how->height()))); });
@@ -149,6 +173,8 @@ std::vector<std::pair<QString, QString>> BuildPane::ways() const
 void BuildPane::setCommand(const QString& command)
 {
     editor_.change(tr("build command"), [&](bench::Document& d) { d.build = command.toStdString(); });
+    if (!command.isEmpty())
+        allow(plan());  // the person has just chosen it
 }
 
 // What was found can be chosen with one click; the present way is ticked.
@@ -193,6 +219,9 @@ void BuildPane::build()
         return;
     }
     folder_ = p.folder;
+    consent_->hide();
+    if (!isAllowed(p))
+        return askFirst(p);
     title_->setText(tr("Building …"));
     line(QString("%1 $ %2").arg(QDir(editor_.folder()).relativeFilePath(folder_) == "." ? QString() : QDir(editor_.folder()).relativeFilePath(folder_), p.command).trimmed());
     process_.setWorkingDirectory(folder_);
@@ -201,6 +230,62 @@ void BuildPane::build()
     environment.remove("LC_ALL");
     process_.setProcessEnvironment(environment);
     process_.start("/bin/sh", {"-c", p.command});
+}
+
+// The command, and the files that say what it does.
+QString BuildPane::markOf(const Plan& plan)
+{
+    QCryptographicHash hash(QCryptographicHash::Sha256);
+    hash.addData(QDir(plan.folder).canonicalPath().toUtf8() + '\n' + plan.command.toUtf8());
+    for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
+        if (QFile file(QDir(plan.folder).filePath(name)); file.open(QIODevice::ReadOnly))
+            hash.addData(QByteArray("\n") + name + '\n' + file.readAll());
+    return QString::fromLatin1(hash.result().toHex().left(32));
+}
+
+bool BuildPane::isAllowed(const Plan& plan) { return QSettings().value("build/allowed").toStringList().contains(markOf(plan)); }
+
+void BuildPane::allow(const Plan& plan)
+{
+    constexpr qsizetype kRemembered = 500;
+    QSettings settings;
+    QStringList marks = settings.value("build/allowed").toStringList();
+    marks.removeAll(markOf(plan));
+    marks.prepend(markOf(plan));
+    settings.setValue("build/allowed", marks.mid(0, kRemembered));
+}
+
+void BuildPane::allowIn(const QString& folder)
+{
+    for (const Plan& p : found(folder))
+        allow(p);
+}
+
+void BuildPane::allowAndBuild()
+{
+    if (const Plan p = plan(); !p.command.isEmpty())
+        allow(p);
+    build();
+}
+
+void BuildPane::askFirst(const Plan& plan)
+{
+    title_->setText(tr("Waits to be allowed"));
+    const QString at = QDir(editor_.folder()).relativeFilePath(plan.folder);
+    line(tr("In the folder %1:").arg(at == "." ? QDir(plan.folder).dirName() : at));
+    line("$ " + plan.command);
+    // What it is made of, as far as it can be shown.
+    constexpr int kShown = 40;
+    for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
+        if (QFile file(QDir(plan.folder).filePath(name)); plan.command.contains(QString(name).startsWith("CMake") ? "cmake" : QString(name) == "build.sh" ? "build.sh" : "make") && file.open(QIODevice::ReadOnly)) {
+            line(QString("%1:").arg(name));
+            for (int i = 0; i < kShown && !file.atEnd(); ++i)
+                line("    " + QString::fromUtf8(file.readLine()).trimmed());
+            if (!file.atEnd())
+                line("    …");
+            break;
+        }
+    consent_->show();
 }
 
 void BuildPane::take(const QByteArray& bytes)

@@ -21,8 +21,12 @@ public:
     // A build that still runs is ended, and nobody hears of it any more.
     ~BuildPane() override { process_.disconnect(this); }
 
-    // Runs the command that the bench names, or what is found beside the firmware: a Makefile, a CMakeLists.txt.
+    // Runs the command that the bench names, or what is found beside the firmware: a Makefile, a CMakeLists.txt. A bench may come from anybody, so what it would run is
+    // shown first and waits until the person has allowed it, once for each command with the files that it is made of.
     void build();
+    void allowAndBuild();
+    // What is found in a folder that was made here needs no asking.
+    static void allowIn(const QString& folder);
     [[nodiscard]] bool isBuilding() const { return process_.state() != QProcess::NotRunning; }
     [[nodiscard]] QListWidget& output() { return *output_; }
     // Ways to build that can be chosen, each as it is shown and the command that it stands for; without a command: what is missing.
@@ -42,6 +46,10 @@ private:
         QString command;
     };
     [[nodiscard]] Plan plan() const;
+    [[nodiscard]] static QString markOf(const Plan& plan);
+    [[nodiscard]] static bool isAllowed(const Plan& plan);
+    static void allow(const Plan& plan);
+    void askFirst(const Plan& plan);
     // Folders in which firmware of this bench may be built, the likeliest first.
     [[nodiscard]] QStringList folders() const;
     // What can be run there, as it is found: a Makefile, a CMakeLists.txt, a script.
@@ -59,6 +67,7 @@ private:
     QLabel* title_;
     QListWidget* output_;
     QLineEdit* command_;
+    QWidget* consent_;  // shown while a command waits to be allowed
     int errors_ = 0, warnings_ = 0;
 };
 

@@ -15,12 +15,15 @@
 
 #include "session/recording.h"
 
+#include "kernel/files.h"
+
 namespace bramix::app {
 
 namespace {
 
 constexpr int kFrameMs = 4;  // pictures come every 16 ms; looking oftener misses none of them
-constexpr int kAutosaveMs = 3000;
+constexpr int kAutosaveMs = 1500;
+constexpr std::size_t kLargestBench = 16U << 20U;
 constexpr int kRecent = 8;
 // A linker writes a file in pieces; what has not changed for this long is complete.
 constexpr int kFileQuietMs = 150;
@@ -79,6 +82,12 @@ void Editor::adopt(bench::Document document, const QString& file)
     document_ = std::move(document);
     saved_ = autosaved_ = document_;
     file_ = file;
+    known_.clear();
+    if (!file_.isEmpty())
+        known_ = kernel::readFile(file_.toStdString(), kLargestBench).value_or("");
+    strangers_ = bench::filesNamed(document_);
+    takeSlot();
+    allowFiles();
     history_.clear();
     selection_ = {};
     session_.setStops(sentStops_ = document_.stops);
@@ -143,14 +152,71 @@ bool Editor::openFile(const QString& file)
     return true;
 }
 
-bool Editor::save()
+QString Editor::changedOnDisk() const
+{
+    if (file_.isEmpty() || known_.empty())
+        return {};
+    const auto now = kernel::readFile(file_.toStdString(), kLargestBench);
+    if (!now || *now == known_)
+        return {};
+    const QStringList before = QString::fromStdString(known_).split('\n'), after = QString::fromStdString(*now).split('\n');
+    QStringList gone = before, come = after;
+    for (const QString& line : after)
+        gone.removeOne(line);
+    for (const QString& line : before)
+        come.removeOne(line);
+    constexpr qsizetype kShown = 6;
+    QStringList out;
+    const auto show = [&](const QStringList& lines, const QString& sign) {
+        for (qsizetype i = 0; i < std::min(lines.size(), kShown); ++i)
+            out << sign + lines[i].left(80);
+        if (lines.size() > kShown)
+            out << tr("%1 and %2 more").arg(sign).arg(lines.size() - kShown);
+    };
+    show(gone, "- ");
+    show(come, "+ ");
+    return out.isEmpty() ? tr("its lines stand in another order") : out.join('\n');
+}
+
+bool Editor::reload()
+{
+    const QString file = file_;
+    discardRecovery();
+    return !file.isEmpty() && openFile(file);
+}
+
+void Editor::allowFiles()
+{
+    QSettings settings;
+    const QString key = "allowed/" + QCryptographicHash::hash(file_.toUtf8(), QCryptographicHash::Sha1).toHex();
+    const QStringList before = file_.isEmpty() ? QStringList() : settings.value(key).toStringList();
+    QStringList allowed = before;
+    for (const std::string& name : bench::filesNamed(document_))
+        if (!strangers_.contains(name) || file_.isEmpty())
+            if (const QString path = QDir(folder()).absoluteFilePath(QString::fromStdString(name)); !allowed.contains(path) && QFileInfo::exists(path))
+                allowed << path;
+    if (!file_.isEmpty() && allowed != before)
+        settings.setValue(key, allowed);
+    std::vector<std::string> files;
+    for (const QString& path : allowed)
+        files.push_back(path.toStdString());
+    session_.allow(std::move(files));
+}
+
+bool Editor::save(bool overwrite)
 {
     if (file_.isEmpty())
         return false;
-    if (const auto ok = bench::saveText(file_.toStdString(), bench::writeDocument(document_)); !ok) {
+    if (!overwrite && !changedOnDisk().isEmpty()) {
+        emit message(tr("%1 has been changed by another program since it was opened; save it (Ctrl+S) to see what differs").arg(QFileInfo(file_).fileName()), true);
+        return false;
+    }
+    const std::string text = bench::writeDocument(document_);
+    if (const auto ok = bench::saveText(file_.toStdString(), text); !ok) {
         emit message(QString::fromStdString(ok.error().text()), true);
         return false;
     }
+    known_ = text;
     discardRecovery();
     saved_ = autosaved_ = document_;
     emit fileChanged();
@@ -170,13 +236,18 @@ bool Editor::saveAs(const QString& file)
             part.firmware = QDir(folder()).relativeFilePath(QDir(folderBefore).absoluteFilePath(QString::fromStdString(part.firmware))).toStdString();
     if (document_.title == "New bench")
         document_.title = QFileInfo(file).completeBaseName().toStdString();
-    if (!save()) {
+    const std::string knownBefore = std::exchange(known_, std::string());
+    if (!save(true)) {
         file_ = before;
         document_ = documentBefore;
+        known_ = knownBefore;
         return false;
     }
+    takeSlot();
     QFile::remove(recoveryBefore);
     rememberRecent(file_);
+    allowFiles();
+    session_.edit(document_, folder().toStdString());
     emit documentChanged();
     return true;
 }
@@ -200,11 +271,40 @@ void Editor::rememberRecent(const QString& file)
     QSettings().setValue("recent", files);
 }
 
-QString Editor::recoveryFile() const
+QString Editor::recoveryFile(int slot) const
 {
     const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery";
     const QByteArray name = file_.isEmpty() ? QByteArray("new-bench") : QCryptographicHash::hash(file_.toUtf8(), QCryptographicHash::Sha1).toHex().left(16);
-    return folder + "/" + QString::fromLatin1(name) + ".toml";
+    return folder + "/" + QString::fromLatin1(name) + (slot == 0 ? QString() : QString("-%1").arg(slot)) + ".toml";
+}
+
+QString Editor::recoveryFile() const { return recoveryFile(slotNumber_); }
+
+// The first that no living window has. One that a window left behind when it died is free again, with the work in it.
+void Editor::takeSlot()
+{
+    constexpr int kSlots = 16;
+    slot_.reset();
+    QDir().mkpath(QFileInfo(recoveryFile(0)).absolutePath());
+    std::unique_ptr<QLockFile> first;
+    int firstNumber = 0;
+    for (int i = 0; i < kSlots; ++i) {
+        auto lock = std::make_unique<QLockFile>(recoveryFile(i) + ".lock");
+        lock->setStaleLockTime(0);
+        if (!lock->tryLock(0))
+            continue;
+        const bool left = QFileInfo::exists(recoveryFile(i));
+        if (first == nullptr || left) {
+            first = std::move(lock);
+            firstNumber = i;
+        }
+        if (left)
+            break;
+    }
+    slot_ = std::move(first);
+    slotNumber_ = firstNumber;
+    if (slotNumber_ != 0 && !file_.isEmpty())
+        emit message(tr("This bench is open in another window too; whoever saves second is asked"), false);
 }
 
 bool Editor::hasRecovery() const
@@ -233,8 +333,12 @@ void Editor::autosave()
     if (document_ == autosaved_ || isSaved())
         return;
     QDir().mkpath(QFileInfo(recoveryFile()).absolutePath());
-    if (bench::saveText(recoveryFile().toStdString(), bench::writeDocument(document_)))
+    if (const auto kept = bench::saveText(recoveryFile().toStdString(), bench::writeDocument(document_))) {
         autosaved_ = document_;
+        toldNotKept_ = false;
+    } else if (!std::exchange(toldNotKept_, true)) {
+        emit message(tr("Unsaved work cannot be kept aside, and would be lost if the program ended: %1").arg(QString::fromStdString(kept.error().text())), true);
+    }
 }
 
 void Editor::change(const QString& name, const std::function<void(bench::Document&)>& edit, const QString& mergeKey)
@@ -268,10 +372,8 @@ void Editor::afterEdit()
 {
     if (document_.stops != sentStops_)
         session_.setStops(sentStops_ = document_.stops);
-    if (const auto ok = bench::checkDocument(document_, catalogue_, document_.title); ok)
-        session_.edit(document_);
-    else
-        emit message(QString::fromStdString(ok.error().text()), true);
+    allowFiles();
+    session_.edit(document_, folder().toStdString());
     pruneSelection();
     std::vector<bench::PinRef> lanes = lanes_;
     std::erase_if(lanes, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; });

@@ -9,6 +9,7 @@
 
 #include <QDateTime>
 #include <QFileSystemWatcher>
+#include <QLockFile>
 #include <QObject>
 #include <QDateTime>
 #include <QTimer>
@@ -36,7 +37,12 @@ public:
     void newBench();
     // A bench, or a recording of one (*.bramix-run), which is unpacked into the cache.
     bool openFile(const QString& file);
-    bool save();
+    // Where the file has been changed by somebody else meanwhile, only with `overwrite`.
+    bool save(bool overwrite = false);
+    // What differs between the file and what it was when it was last read or written here; empty where nothing does.
+    [[nodiscard]] QString changedOnDisk() const;
+    // The file as it is now, and what was changed here is no more.
+    bool reload();
     bool saveAs(const QString& file);
     [[nodiscard]] QStringList recentFiles() const;
 
@@ -120,7 +126,17 @@ private:
     const bench::Catalogue& catalogue_;
     session::LiveSession session_;
     bench::Document document_;
+    // Files outside the bench's folder that it may use: those that a person has chosen here, now or earlier.
+    void allowFiles();
+    [[nodiscard]] QString recoveryFile(int slot) const;
+    void takeSlot();
+
     bench::Document saved_;
+    std::string known_;                // the file, as last read or written
+    std::set<std::string> strangers_;  // what the bench named when it was opened
+    std::unique_ptr<QLockFile> slot_;  // of several windows on one bench each keeps its work aside in a file of its own
+    int slotNumber_ = 0;
+    bool toldNotKept_ = false;
     bench::Document autosaved_;
     bench::History history_;
     bench::Selection selection_;

@@ -64,7 +64,7 @@ int drawPicture(app::MainWindow& window, const Order& order)
                     if (button->text() == label)
                         button->click();
         }
-        if (now.now < kernel::Time(until) && now.stopped.empty() && (now.running || now.number == 0 || stop.isEmpty()))
+        if (now.now < kernel::Time(until) && now.stopped.empty() && now.notBuilt.empty() && (now.running || now.number == 0 || stop.isEmpty()))
             return;
         poll.stop();
         window.editor().pause();

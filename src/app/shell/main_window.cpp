@@ -538,7 +538,26 @@ void MainWindow::askNew()
 void MainWindow::askSave(bool elsewhere)
 {
     if (!elsewhere && !editor_.file().isEmpty()) {
-        if (editor_.save())
+        const QString differs = editor_.changedOnDisk();
+        if (!differs.isEmpty()) {
+            QMessageBox box(this);
+            box.setWindowTitle(tr("Changed on disk"));
+            box.setText(tr("%1 has been changed by another program since it was opened here.").arg(QFileInfo(editor_.file()).fileName()));
+            box.setInformativeText(tr("In the file, against what was opened:\n\n%1").arg(differs));
+            auto* overwrite = box.addButton(tr("Overwrite it"), QMessageBox::DestructiveRole);
+            auto* other = box.addButton(tr("Save as…"), QMessageBox::AcceptRole);
+            auto* reload = box.addButton(tr("Take the file"), QMessageBox::DestructiveRole);
+            box.addButton(QMessageBox::Cancel);
+            box.setDefaultButton(other);
+            box.exec();
+            if (box.clickedButton() == reload)
+                editor_.reload();
+            if (box.clickedButton() == other)
+                askSave(true);
+            if (box.clickedButton() != overwrite)
+                return;
+        }
+        if (editor_.save(true))
             showMessage(tr("Saved"), false);
         return;
     }

@@ -1,5 +1,7 @@
 #include "app/shell/start_page.h"
 
+#include "app/code/build_pane.h"
+
 #include <QComboBox>
 #include <QDir>
 #include <QFileDialog>
@@ -150,6 +152,8 @@ void StartPage::make()
     if (!bench)
         return say(text(bench.error().text()), true);
     file_ = text(*bench);
+    for (const QString& folder : {QFileInfo(file_).absolutePath(), QFileInfo(file_).absolutePath() + "/firmware"})
+        BuildPane::allowIn(folder);  // made here, just now
     make_->setEnabled(false);
     say(tr("Building…"), false);
     build_.setWorkingDirectory(QFileInfo(file_).absolutePath() + "/firmware");

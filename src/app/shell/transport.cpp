@@ -113,7 +113,10 @@ void Transport::refresh()
     clock_->setText(QString::fromStdString(kernel::formatClock(p.now)));
     QString speed;
     QString tip = tr("Click to change between real time and full speed");
-    if (!p.stopped.empty()) {
+    if (!p.notBuilt.empty()) {
+        speed = tr("not as drawn");
+        tip = QString::fromStdString(p.notBuilt);
+    } else if (!p.stopped.empty()) {
         speed = tr("stopped");
         tip = QString::fromStdString(p.stopped);
     } else if (p.debug.slow) {

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "chip/avr/looked_bits.h"
+
 #include "chip/avr/heard_bus.h"
 
 namespace bramix::chip::avr {
@@ -192,6 +194,8 @@ bool Chip::attachPin(std::string_view name, circuit::PinId id)
     ports_->attach(which, id);
     return true;
 }
+
+std::optional<std::uint8_t> Chip::lookedBits() const { return avr::lookedBits(table_.core, cpu_.flash(), cpu_.current); }
 
 void Chip::loadFlash(std::vector<std::uint16_t> words, bool bootCode)
 {

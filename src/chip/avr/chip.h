@@ -209,6 +209,7 @@ public:
     void note(const char* rule, const std::string& text) override;
     [[nodiscard]] circuit::Cause cause() const override { return {options_.actor, cpu_.current * 2}; }
     [[nodiscard]] const std::uint32_t& codeWord() const override { return cpu_.current; }
+    [[nodiscard]] std::optional<std::uint8_t> lookedBits() const override;
 
     template <class Archive>
     void state(Archive& ar)

@@ -77,6 +77,8 @@ public:
     [[nodiscard]] virtual circuit::Cause cause() const = 0;
     // Where the word address of the instruction in progress stands: the code of cause(), for those who ask at every edge.
     [[nodiscard]] virtual const std::uint32_t& codeWord() const = 0;
+    // Which bits of the port that it reads the instruction in progress, and what follows it, look at; nothing where that is not known.
+    [[nodiscard]] virtual std::optional<std::uint8_t> lookedBits() const = 0;
 
 protected:
     const ChipTable& table_;

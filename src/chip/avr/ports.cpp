@@ -1,6 +1,7 @@
 #include "chip/avr/ports.h"
 
 #include <bit>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -143,6 +144,7 @@ void Ports::writeBit(std::uint16_t address, unsigned bit, bool value)
         return;
     target ^= mask;
     chip_.reg(address) = target;
+    port->everOutput |= port->ddr;
     driveOne(*port, bit);
 }
 
@@ -172,6 +174,7 @@ void Ports::setOverride(PortPin pin, Override who, bool enabled, bool value, For
 void Ports::refresh()
 {
     supply_ = chip_.supplyVolts();
+    const circuit::Circuit::Batch together(circuit_);  // limits and levels follow the supply at once
     for (PortState& port : ports_)
         for (PinState& pin : port.pins)
             if (pin.id != circuit::kNoPin) {
@@ -229,7 +232,7 @@ bool Ports::levelAt(PortPin pin, kernel::Time when) const
 std::uint8_t Ports::readPins(PortState& port, std::int64_t cycle)
 {
     const kernel::Time sampled = chip_.clock().timeOf({cycle}) - chip_.clock().span(1) / 2;
-    if (circuit_.generation() != port.checkedAt)
+    if (circuit_.generation() != port.checkedAt || codeWord_ != port.checkedBy)
         checkFloating(port);
     if (port.lastChange <= sampled) [[likely]]
         return port.levels & ~port.inputOff;
@@ -240,19 +243,37 @@ std::uint8_t Ports::readPins(PortState& port, std::int64_t cycle)
     return value & ~port.inputOff;
 }
 
-// Tells of inputs that float; looked at again only where some net has changed since.
+// Tells of inputs that float and that the code looks at; looked for again where some net has changed since, or other code reads. Of code that keeps all eight
+// bits it is not known which of them it means: then not pins that it drives at times (a matrix of keys lets its columns go), and the others only after a while.
 void Ports::checkFloating(PortState& port)
 {
+    constexpr kernel::Duration kPatience = std::chrono::milliseconds(5);
     port.checkedAt = circuit_.generation();
+    port.checkedBy = codeWord_;
     if (!doubtfulRead)
         return;
+    std::optional<std::uint8_t> looked;
+    bool asked = false;
     for (unsigned bit = 0; bit < 8; ++bit) {
         const PinState& pin = port.pins[bit];
         if (pin.id == circuit::kNoPin || (((port.ddr | port.inputOff) >> bit) & 1) != 0)
             continue;
         const circuit::NetState state = circuit_.stateOf(circuit_.netOf(pin.id));
-        if (state == circuit::NetState::floating || state == circuit::NetState::between)
-            doubtfulRead({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)}, state == circuit::NetState::floating);
+        if (state != circuit::NetState::floating && state != circuit::NetState::between)
+            continue;
+        if (!std::exchange(asked, true))
+            looked = chip_.lookedBits();
+        if (looked && (*looked >> bit & 1U) == 0)
+            continue;
+        if (!looked && (port.everOutput >> bit & 1U) != 0)
+            continue;
+        if (kernel::Time& since = port.pins[bit].doubtfulSince; !looked && since == kernel::kNever)
+            since = circuit_.now();
+        if (!looked && circuit_.now() - port.pins[bit].doubtfulSince < kPatience) {
+            port.checkedAt = UINT64_MAX;  // again, soon
+            continue;
+        }
+        doubtfulRead({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)}, state == circuit::NetState::floating);
     }
 }
 
@@ -286,6 +307,7 @@ void Ports::write(std::uint16_t address, std::uint8_t value, std::int64_t /*cycl
     if (address == port->ddrAt) {
         changed = port->ddr ^ value;
         port->ddr = value;
+        port->everOutput |= value;
     } else if (address == port->portAt || chip_.table().bitwiseFlags) {
         const std::uint8_t next = address == port->portAt ? value : port->port ^ value;
         changed = port->port ^ next;
@@ -311,7 +333,7 @@ void Ports::writeInputDisable(std::uint16_t address, std::uint8_t value)
 void Ports::reset()
 {
     for (PortState& port : ports_) {
-        port.ddr = port.port = port.inputOff = 0;
+        port.ddr = port.port = port.inputOff = port.everOutput = 0;
         for (PinState& pin : port.pins)
             pin.overrides = static_cast<std::uint8_t>(pin.overrides & static_cast<unsigned>(Override::taken));
     }

@@ -113,10 +113,10 @@ public:
     void state(Archive& ar)
     {
         for (PortState& p : ports_) {
-            ar(p.ddr, p.port, p.inputOff, p.levels, p.lastChange);
+            ar(p.ddr, p.port, p.inputOff, p.levels, p.lastChange, p.everOutput);
             p.checkedAt = UINT64_MAX;
             for (PinState& s : p.pins)
-                ar(s.level, s.overrides, s.values, s.forces, s.changes, s.head);
+                ar(s.level, s.doubtfulSince, s.overrides, s.values, s.forces, s.changes, s.head);
         }
         if constexpr (Archive::kLoading)
             driveAll();
@@ -148,6 +148,7 @@ private:
         std::array<Change, kHistory> changes{};  // ring of the last changes
         std::uint8_t head = 0;
         bool level = false;
+        kernel::Time doubtfulSince = kernel::kNever;  // read while it floated, by code of which it is not known whether it looks at this bit
         std::uint8_t overrides = 0, values = 0;  // bits of Override
         std::array<Force, 8> forces{};           // by bit of Override
     };
@@ -158,7 +159,9 @@ private:
         std::uint8_t ddr = 0, port = 0;
         std::uint8_t levels = 0;                  // of the joined pins, now
         kernel::Time lastChange = kernel::Time::min();
-        std::uint64_t checkedAt = UINT64_MAX;     // generation of the circuit at which floating inputs were last looked for
+        std::uint64_t checkedAt = UINT64_MAX;     // generation of the circuit at which floating inputs were last looked for,
+        std::uint32_t checkedBy = UINT32_MAX;     // and the code that read them
+        std::uint8_t everOutput = 0;              // bits that firmware has made outputs since the reset
         std::uint8_t inputOff = 0;  // bits whose digital input DIDRn has switched off: they read 0
         std::array<PinState, 8> pins;
     };

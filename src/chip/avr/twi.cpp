@@ -1,5 +1,8 @@
 #include "chip/avr/twi.h"
 
+#include <algorithm>
+#include <string>
+
 namespace bramix::chip::avr {
 
 namespace {
@@ -349,12 +352,36 @@ void Twi::masterByteEnded()
     if (addressByte_) {
         addressByte_ = false;
         const bool reads = (shift_ & 1) != 0;
+        addressAnswered(shift_ >> 1, ack_);
         if (reads)
             role_ = Role::masterReceives;
         finish(reads ? (ack_ ? kAddressReadAck : kAddressReadNack) : (ack_ ? kAddressWriteAck : kAddressWriteNack), true);
         return;
     }
     finish(ack_ ? kSentAck : kSentNack, true);
+}
+
+// A memory that is busy writing does not answer for a while, and a search calls each address once: neither is worth telling.
+void Twi::addressAnswered(std::uint8_t address, bool answered)
+{
+    constexpr std::uint8_t kInARow = 3;
+    if (answered) {
+        answered_[address] = true;
+        unansweredTimes_ = 0;
+        return;
+    }
+    if (answered_[address])
+        return;
+    unansweredTimes_ = address == unanswered_ ? static_cast<std::uint8_t>(std::min(unansweredTimes_ + 1, 100)) : std::uint8_t{1};
+    unanswered_ = address;
+    if (unansweredTimes_ != kInARow)
+        return;
+    std::string others;
+    for (std::size_t i = 0; i < answered_.size(); ++i)
+        if (answered_[i])
+            others += fmt::format("{}0x{:02X}", others.empty() ? "" : ", ", i);
+    chip_.note("bus-no-answer", fmt::format("TWI calls address 0x{:02X} (seven bits; 0x{:02X} on the wire) and nobody answers{}; look at the part's address, its supply, and its SDA and SCL", address, shift_,
+                                            others.empty() ? std::string() : ", while there are answers from " + others));
 }
 
 // An address byte has gone by.

@@ -12,6 +12,8 @@
 // Tested by tests/chip/avr/twi_test.cpp.
 #pragma once
 
+#include <array>
+
 #include "chip/avr/peripheral.h"
 #include "chip/avr/ports.h"
 
@@ -29,10 +31,12 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(role_, step_, bit_, shift_, ack_, answer_, addressByte_, lost_, generalCall_, busBusy_, busySince_, sdaLow_, sclLow_, holding_, alarm_);
+        ar(role_, step_, bit_, shift_, ack_, answer_, addressByte_, lost_, generalCall_, busBusy_, busySince_, sdaLow_, sclLow_, holding_, alarm_, answered_, unanswered_, unansweredTimes_);
     }
 
 private:
+    void addressAnswered(std::uint8_t address, bool answered);
+
     // What this end does with the byte on the wire. The numbers stand in snapshots only.
     enum class Role : std::uint8_t { idle, listening, slaveReceives, slaveSends, masterSends, masterReceives };
     // What the master's clock does when its alarm rings.
@@ -81,6 +85,10 @@ private:
     bool generalCall_ = false;
     bool busBusy_ = false;     // a START has been seen, its STOP has not
     std::int64_t busySince_ = 0;
+    // Addresses that somebody has answered, and the last one that nobody has, with how often in a row.
+    std::array<bool, 128> answered_{};
+    std::uint8_t unanswered_ = 0;
+    std::uint8_t unansweredTimes_ = 0;
     bool sdaLow_ = false, sclLow_ = false;
     bool holding_ = false;     // SCL, until TWINT is cleared
 

@@ -192,6 +192,42 @@ private slots:
         QCOMPARE(t.status(t.b), 0x18);
     }
 
+    // Told once it has been called three times in a row; not of one that has answered before (a memory that is writing), and not of a search.
+    void anAddressThatNobodyAnswersIsTold()
+    {
+        const auto call = [](Bus& t, std::uint8_t address) {
+            (void)t.command(t.a, kStart);
+            const int status = t.send(t.a, static_cast<std::uint8_t>(address << 1));
+            t.write(t.a, "TWCR", kEnable | kInt | kStop);
+            t.wait(std::chrono::microseconds(50));
+            return status;
+        };
+        const auto told = [](const Bus& t) { return std::count(t.notes.begin(), t.notes.end(), "bus-no-answer"); };
+        Bus t;
+        QCOMPARE(call(t, 0x27), 0x20);
+        QCOMPARE(call(t, 0x27), 0x20);
+        QCOMPARE(told(t), 0);
+        QCOMPARE(call(t, 0x27), 0x20);
+        QCOMPARE(told(t), 1);
+        Bus search;
+        for (int round = 0; round < 4; ++round)
+            for (std::uint8_t address = 8; address < 24; ++address)
+                (void)call(search, address);
+        QCOMPARE(told(search), 0);
+        Bus busy;
+        busy.listen();
+        (void)busy.command(busy.a, kStart);
+        busy.begin(busy.a, kOwn);
+        QCOMPARE(busy.status(busy.b), 0x60);
+        QCOMPARE(busy.status(busy.a), 0x18);
+        busy.write(busy.a, "TWCR", kEnable | kInt | kStop);
+        busy.write(busy.b, "TWCR", 0);  // switched off: it answers no more for a while
+        busy.wait(std::chrono::microseconds(50));
+        for (int i = 0; i < 5; ++i)
+            QCOMPARE(call(busy, kOwn >> 1), 0x20);
+        QCOMPARE(told(busy), 0);
+    }
+
     void aSlaveThatIsNotReadyStretchesTheClock()
     {
         Bus t;

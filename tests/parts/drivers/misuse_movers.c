@@ -1,6 +1,6 @@
 // What movers and lights say of signals that they cannot follow.
 /*
-part servo servo
+part servo servo set = { least = "1ms", most = "2ms", shortest = "0.9ms", longest = "2.15ms" }
 part step stepper
 part strip ws2812-strip
 part clocked apa102-strip

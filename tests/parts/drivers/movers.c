@@ -1,6 +1,6 @@
 // A servo to 45 degrees, a stepper a sixteenth of a turn, a motor by its bridge, a relay by a transistor, two buzzers.
 /*
-part servo servo
+part servo servo set = { least = "1ms", most = "2ms", shortest = "0.9ms", longest = "2.15ms" }
 part step stepper
 part bridge motor-bridge
 part motor dc-motor

@@ -1,0 +1,14 @@
+// The state of every part of a bench for the report: what it shows, carries and has come to.
+// Tested by tests/cli/cli_test.cpp.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+
+#include "bench/world.h"
+
+namespace bramix::cli {
+
+// One object a part that has something to show: id, kind, and state with values in SI units and words as on the screen.
+[[nodiscard]] nlohmann::ordered_json partReport(const bench::Document& document, const bench::Catalogue& catalogue, const bench::World& world);
+
+}  // namespace bramix::cli
