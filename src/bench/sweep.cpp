@@ -80,6 +80,8 @@ Unit SweepTrace::unit() const { return what == What::voltage ? Unit::volt : what
 
 std::string SweepTrace::text() const
 {
+    if (!name.empty())
+        return name;
     if (what == What::voltage)
         return against ? pin.text() + ":" + against->text() : pin.text();
     return part + (what == What::current ? ":current" : ":power");

@@ -47,6 +47,7 @@ struct SweepTrace {
     PinRef pin;                     // of a voltage: of this pin
     std::optional<PinRef> against;  // to this one; ground where there is none
     std::string part;               // of a current or power: through this part
+    std::string name{};             // how it is called where that is no pin: a net
 
     [[nodiscard]] kernel::Unit unit() const;
     // As it is written: "r1.2", "d1.A:d1.K", "d1:current", "d1:power".

@@ -133,8 +133,9 @@ int run(int argc, char** argv)
     sweepApp->add_option("--points", s.points, "how many values, 101 by default");
     sweepApp->add_flag("--ratio", s.ratio, "equal ratios in place of equal steps");
     sweepApp->add_option("--curves", s.curves, "PART.NAME=A,B,C: a curve for each");
-    sweepApp->add_option("--plot", s.plot, "PIN, PIN:PIN, PART:current or PART:power")->required()->allow_extra_args(false);
+    sweepApp->add_option("--plot", s.plot, "PIN, NET, PIN:PIN, PART:current or PART:power")->required()->allow_extra_args(false);
     sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);
+    sweepApp->add_option("--hold", s.hold, "PART.PIN=LEVEL of a chip's pin: 0, 1, z, or a voltage")->allow_extra_args(false);
     sweepApp->add_option("--csv", s.csv, "where to; - for standard output");
 
     cli::RecordingOptions r;

@@ -80,7 +80,11 @@ Result<bench::SweepTable> work(const SweepOptions& o)
         }
     }
     for (const std::string& text : o.plot) {
-        auto trace = bench::parseTrace(text);
+        // A net is any of its pins.
+        const auto net = std::find_if(document->nets.begin(), document->nets.end(), [&](const bench::NetItem& n) { return n.name == text && !n.pins.empty(); });
+        auto trace = bench::parseTrace(net == document->nets.end() ? text : net->pins.front().text());
+        if (trace && net != document->nets.end())
+            trace->name = text;
         if (!trace)
             return tl::unexpected(trace.error());
         request.traces.push_back(std::move(*trace));
@@ -93,6 +97,29 @@ Result<bench::SweepTable> work(const SweepOptions& o)
         if (!v)
             return tl::unexpected(v.error());
         request.controls[given->first] = *v;
+    }
+    for (const std::string& text : o.hold) {
+        const auto given = split("--hold", text);
+        if (!given)
+            return tl::unexpected(given.error());
+        const auto ref = bench::parsePinRef(given->first);
+        const bench::PartItem* part = ref ? document->part(ref->part) : nullptr;
+        const bench::PartKind* kind = part == nullptr ? nullptr : catalogue->find(part->kind);
+        const bench::PinKind* pin = kind == nullptr ? nullptr : kind->pin(ref->pin);
+        if (pin == nullptr || kind->chip == nullptr || pin->chipPin.empty())
+            return fail("--hold", "\"" + given->first + "\" is no pin of a chip; expected PART.PIN=LEVEL");
+        constexpr double kHigh = 5, kOhms = 25;  // as an output of these chips
+        const std::string& level = given->second;
+        circuit::Drive drive{level == "1" ? kHigh : 0, kOhms};
+        if (level == "z") {
+            drive = circuit::kFloating;
+        } else if (level != "0" && level != "1") {
+            const auto volts = value("--hold", level, Unit::volt);
+            if (!volts)
+                return tl::unexpected(volts.error());
+            drive.volts = *volts;
+        }
+        request.drives[{ref->part, pin->name}] = drive;
     }
     const std::size_t slash = o.bench.rfind('/');
     auto sweep = bench::Sweep::begin(std::move(*document), *catalogue, slash == std::string::npos ? "." : o.bench.substr(0, slash), std::move(request));
@@ -119,12 +146,12 @@ int sweepCommand(const SweepOptions& options)
     if (table->unsolved > 0)
         fmt::print(stderr, "{} points have no solution and are left out\n", table->unsolved);
     if (options.csv == "-") {
-        fmt::print("{}", table->csv());
+        std::fputs(table->csv().c_str(), stdout);
         return kGoalReached;
     }
     if (const auto saved = bench::saveText(options.csv, table->csv()); !saved) {
         fmt::print(stderr, "{}\n", saved.error().text());
-        return kUnusableInput;
+        return kBug;
     }
     return kGoalReached;
 }

@@ -15,6 +15,7 @@ struct SweepOptions {
     bool ratio = false;             // equal ratios in place of equal steps
     std::vector<std::string> plot;  // "d1:current", "r1.2", "d1.A:d1.K", "d1:power"
     std::vector<std::string> set;   // "PART.CONTROL=VALUE"
+    std::vector<std::string> hold;  // "PART.PIN=LEVEL": what a chip's pin drives
     std::string csv = "-";
 };
 

@@ -81,6 +81,18 @@ class SweepTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // Their leaks alone decide, and those are alike.
+    void aNodeBetweenTwoCapacitorsStandsInTheMiddle()
+    {
+        const Document document = *parseDocument("t", kHead + part("c", "capacitor") + part("e", "capacitor") + wire("v.V", "c.1") + wire("c.2", "e.1") + wire("e.2", "g.V") + wire("v.GND", "g.V"));
+        SweepRequest request;
+        request.axis = {"v.volts", {2, 4, 10}};
+        request.traces = {trace("e.1")};
+        const SweepTable table = sweep(document, request);
+        for (std::size_t i = 0; i < 3; ++i)
+            QVERIFY2(std::fabs(table.curves[0].y[i] - request.axis.values[i] / 2) < 1e-4, qPrintable(QString::number(table.curves[0].y[i])));
+    }
+
     // ln i is a straight line over v - i Rs, with one nVt from end to end: Shockley's law.
     void aDiodeFollowsItsLaw()
     {

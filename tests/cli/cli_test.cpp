@@ -151,6 +151,23 @@ private slots:
         QVERIFY(!states["d"].contains("burnt"));
     }
 
+    // An output of 25 ohms through 975 into 1 kΩ: half of what it drives. Plotted by the name of its net, by a framework's name of the pin.
+    void aSweepHoldsPinsAndPlotsNets()
+    {
+        const QString file = bench("sweep.toml", part("mcu", "briar-328") + part("r", "resistor", "set = { resistance = \"975\" }\n") + part("s", "resistor", "set = { resistance = \"1k\" }\n")
+                                                     + "[[net]]\nname = \"mid\"\npins = [\"r.2\", \"s.1\"]\n" + wire("mcu.D9", "r.1") + wire("s.2", "mcu.GND"));
+        const auto at = [&](const char* level) {
+            const Outcome o = run({"sweep", file, "--vary", "s.resistance=1k..2k", "--points", "2", "--plot", "mid", "--hold", QString("mcu.D9=") + level});
+            if (o.code != 0 || !o.out.startsWith("\"s.resistance [Ω]\",\"mid [V]\""))
+                qFatal("%s%s", qPrintable(o.out), qPrintable(o.err));
+            return o.out.section('\n', 1, 1).section(',', 1, 1).toDouble();
+        };
+        QVERIFY(std::fabs(at("1") - 2.5) < 1e-6);
+        QVERIFY(std::fabs(at("0")) < 1e-6);
+        QVERIFY(std::fabs(at("3V") - 1.5) < 1e-6);
+        QCOMPARE(run({"sweep", file, "--vary", "s.resistance=1k..2k", "--plot", "mid", "--hold", "r.1=1"}).err.trimmed(), "--hold: \"r.1\" is no pin of a chip; expected PART.PIN=LEVEL");
+    }
+
     void whatCannotBeWrittenIsNoSuccess()
     {
         const QString bell = example("bell-rope/bench.toml");
