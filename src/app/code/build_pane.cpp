@@ -57,19 +57,24 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     rows->addWidget(output_, 1);
     consent_ = new QWidget;
     consent_->setObjectName("buildConsent");
-    auto* asks = new QHBoxLayout(consent_);
+    // The pane is narrow: the question above, the answers below.
+    auto* asks = new QVBoxLayout(consent_);
     asks->setContentsMargins(0, 0, 0, 0);
+    asks->setSpacing(4);
+    auto* answers = new QHBoxLayout;
     auto* question = new QLabel(tr("This bench wants to run the command below, with your rights."));
     question->setFont(theme::words(8.6));
     question->setWordWrap(true);
     auto* yes = new QPushButton(tr("Allow and build"));
     yes->setObjectName("buildAllow");
     auto* no = new QPushButton(tr("Not now"));
-    asks->addWidget(question, 1);
+    asks->addWidget(question);
+    asks->addLayout(answers);
     for (QPushButton* b : {yes, no}) {
         b->setFont(theme::words(8.6));
-        asks->addWidget(b);
+        answers->addWidget(b);
     }
+    answers->addStretch(1);
     consent_->hide();
     rows->insertWidget(rows->count() - 1, consent_);
     connect(yes, &QPushButton::clicked, this, &BuildPane::allowAndBuild);
