@@ -137,9 +137,9 @@ std::string SweepTable::csv() const
     return out;
 }
 
-Result<Sweep> Sweep::begin(Document document, const Catalogue& catalogue, std::string folder, SweepRequest request)
+Result<Sweep> Sweep::begin(Document document, const Catalogue& catalogue, kernel::FileAccess files, SweepRequest request)
 {
-    Sweep sweep(std::move(document), catalogue, std::move(folder));
+    Sweep sweep(std::move(document), catalogue, std::move(files));
     auto axis = figureNamed(sweep.document_, catalogue, request.axis.figure);
     if (!axis)
         return tl::unexpected(axis.error());
@@ -158,7 +158,7 @@ Result<Sweep> Sweep::begin(Document document, const Catalogue& catalogue, std::s
         return fail(request.axis.figure, "expected at least one value");
     if (request.traces.empty())
         return fail("plot", "nothing is to be plotted; expected a pin, or a part's current or power");
-    const auto built = World::build(sweep.document_, catalogue, {.folder = sweep.folder_, .steady = true}, nullptr);
+    const auto built = World::build(sweep.document_, catalogue, {.folder = sweep.files_.folder, .confined = sweep.files_.confined, .allowed = sweep.files_.allowed, .steady = true}, nullptr);
     if (!built)
         return tl::unexpected(built.error());
     const World& world = **built;
@@ -187,7 +187,7 @@ void Sweep::dropGoverned(SweepRequest& request) const
     const auto built = [&](const SweepFigure& figure, double value) -> std::unique_ptr<World> {
         Document document = document_;
         document.part(figure.part)->set[figure.name] = fmt::format("{}", value);
-        auto world = World::build(document, *catalogue_, {.folder = folder_, .steady = true}, nullptr);
+        auto world = World::build(document, *catalogue_, {.folder = files_.folder, .confined = files_.confined, .allowed = files_.allowed, .steady = true}, nullptr);
         return world ? std::move(*world) : nullptr;
     };
     const auto drop = [&](const SweepFigure& figure, const std::vector<double>& values) {
@@ -223,7 +223,7 @@ Result<bool> Sweep::step()
     give(axis_, value);
     if (also_)
         give(*also_, request.also->values[set]);
-    auto built = World::build(document_, *catalogue_, {.folder = folder_, .steady = true}, nullptr);
+    auto built = World::build(document_, *catalogue_, {.folder = files_.folder, .confined = files_.confined, .allowed = files_.allowed, .steady = true}, nullptr);
     if (!built)
         return tl::unexpected(built.error());
     World& world = **built;

@@ -15,6 +15,7 @@
 #include "bench/catalogue.h"
 #include "bench/document.h"
 #include "circuit/circuit.h"
+#include "kernel/files.h"
 #include "kernel/units.h"
 
 namespace bramix::bench {
@@ -87,21 +88,21 @@ struct SweepTable {
 // Works a sweep out point by point, so that whoever asks can show it growing and give it up.
 class Sweep {
 public:
-    // Everything that can be wrong with a request is told here.
-    [[nodiscard]] static Result<Sweep> begin(Document document, const Catalogue& catalogue, std::string folder, SweepRequest request);
+    // Everything that can be wrong with a request is told here. What the bench may name is as for a run.
+    [[nodiscard]] static Result<Sweep> begin(Document document, const Catalogue& catalogue, kernel::FileAccess files, SweepRequest request);
 
     // One point more; false when there is none. An error is a value that the part does not take.
     [[nodiscard]] Result<bool> step();
     [[nodiscard]] const SweepTable& table() const { return table_; }
 
 private:
-    Sweep(Document document, const Catalogue& catalogue, std::string folder) : document_(std::move(document)), catalogue_(&catalogue), folder_(std::move(folder)) {}
+    Sweep(Document document, const Catalogue& catalogue, kernel::FileAccess files) : document_(std::move(document)), catalogue_(&catalogue), files_(std::move(files)) {}
 
     void dropGoverned(SweepRequest& request) const;
 
     Document document_;
     const Catalogue* catalogue_;
-    std::string folder_;
+    kernel::FileAccess files_;
     SweepFigure axis_;
     std::optional<SweepFigure> also_;
     SweepTable table_;

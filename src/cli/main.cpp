@@ -14,12 +14,15 @@
 #include "cli/pages_command.h"
 #include "cli/recording_command.h"
 #include "cli/run_command.h"
+#include "cli/run_options.h"
 #include "cli/sweep_command.h"
 #include "kernel/check.h"
 
 namespace {
 
 using namespace bramix;
+
+constexpr const char* kAllow = "a FILE outside the folder of the bench that it may use";
 
 int unusable(const kernel::Error& error)
 {
@@ -28,7 +31,7 @@ int unusable(const kernel::Error& error)
 }
 
 // Loads a bench, builds its world, and prints what was noticed on the way.
-int checkCommand(const std::string& file)
+int checkCommand(const std::string& file, const std::vector<std::string>& allow)
 {
     const auto catalogue = bench::Catalogue::loadInstalled();
     if (!catalogue)
@@ -39,15 +42,18 @@ int checkCommand(const std::string& file)
         return unusable(document.error());
     if (const auto ok = bench::checkDocument(*document, *catalogue, file); !ok)
         return unusable(ok.error());
-    const std::size_t slash = file.rfind('/');
-    const auto world = bench::World::build(*document, *catalogue, {.folder = slash == std::string::npos ? "." : file.substr(0, slash)}, nullptr);
+    const auto files = cli::filesOf(file, allow);
+    if (!files)
+        return unusable(files.error());
+    const bench::WorldOptions options{.folder = files->folder, .confined = files->confined, .allowed = files->allowed};
+    const auto world = bench::World::build(*document, *catalogue, options, nullptr);
     if (!world)
         return unusable(world.error());
     for (const std::string& w : warnings)
         fmt::print("warning: {}\n", w);
     bool errors = false;
     std::vector<bench::Finding> findings = (*world)->findings();
-    for (bench::Finding& f : bench::rehearse(*document, *catalogue, {.folder = slash == std::string::npos ? "." : file.substr(0, slash)}))
+    for (bench::Finding& f : bench::rehearse(*document, *catalogue, options))
         findings.push_back(std::move(f));
     for (const bench::Finding& f : findings) {
         if (!f.muted.empty()) {
@@ -100,6 +106,7 @@ int run(int argc, char** argv)
     runApp->add_option("--chip", o.chip, "a chip for a bare run, e.g. atmega328p");
     runApp->add_option("--clock", o.clock, "core clock of a bare run, e.g. 16MHz");
     runApp->add_option("--firmware", o.firmware, "FILE, or PART=FILE")->allow_extra_args(false);
+    runApp->add_option("--allow", o.allow, kAllow)->allow_extra_args(false);
     runApp->add_option("--for", o.forTime, "stop after this much simulated time, e.g. 2s");
     runApp->add_option("--max-cycles", o.maxCycles, "stop after so many clock cycles of the first chip")->check(CLI::PositiveNumber);
     runApp->add_option("--until-serial", o.untilSerial, "stop when a line of any UART matches");
@@ -125,6 +132,8 @@ int run(int argc, char** argv)
     std::string checkFile;
     CLI::App* checkApp = app.add_subcommand("check", "load and check a bench without running it");
     checkApp->add_option("BENCH", checkFile, "the bench")->required();
+    std::vector<std::string> checkAllow;
+    checkApp->add_option("--allow", checkAllow, kAllow)->allow_extra_args(false);
 
     cli::SweepOptions s;
     CLI::App* sweepApp = app.add_subcommand("sweep", "figures of a bench over one of its settings, as CSV");
@@ -136,6 +145,7 @@ int run(int argc, char** argv)
     sweepApp->add_option("--plot", s.plot, "PIN, NET, PIN:PIN, PART:current or PART:power")->required()->allow_extra_args(false);
     sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);
     sweepApp->add_option("--hold", s.hold, "PART.PIN=LEVEL of a chip's pin: 0, 1, z, or a voltage")->allow_extra_args(false);
+    sweepApp->add_option("--allow", s.allow, kAllow)->allow_extra_args(false);
     sweepApp->add_option("--csv", s.csv, "where to; - for standard output");
 
     cli::RecordingOptions r;
@@ -171,7 +181,7 @@ int run(int argc, char** argv)
         return cli::pagesCommand(pagesFolder);
     if (sweepApp->parsed())
         return cli::sweepCommand(s);
-    return checkApp->parsed() ? checkCommand(checkFile) : listCommand(listWhat);
+    return checkApp->parsed() ? checkCommand(checkFile, checkAllow) : listCommand(listWhat);
 }
 
 }  // namespace

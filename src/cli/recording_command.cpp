@@ -79,6 +79,7 @@ Result<void> look(const RecordingOptions& options)
         return ok;
     session::SessionOptions how;
     how.folder = folder.path();
+    how.confined = true;
     how.seed = recording->seed;
     auto session = session::Session::open(*document, *catalogue, how);
     if (!session)

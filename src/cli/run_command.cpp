@@ -278,7 +278,13 @@ Result<void> Run::openSession()
     session::SessionOptions sessionOptions;
     sessionOptions.seed = options_.seed;
     sessionOptions.folder = folder_;
-    sessionOptions.confined = !options_.bench.empty();
+    if (!options_.bench.empty()) {
+        auto files = filesOf(options_.bench, options_.allow);
+        if (!files)
+            return tl::unexpected(files.error());
+        sessionOptions.confined = files->confined;
+        sessionOptions.allowed = std::move(files->allowed);
+    }
     for (const bench::PartItem& part : document_.parts)
         if (chosen_.contains(part.id))
             sessionOptions.allowed.push_back(part.firmware);

@@ -14,6 +14,7 @@ struct RunOptions {
     std::string chip;
     std::string clock;
     std::vector<std::string> firmware;   // FILE or PART=FILE
+    std::vector<std::string> allow;      // files outside the bench's folder that it may use
     std::string forTime;
     long long maxCycles = 0;             // 0: no limit
     std::string untilSerial;

@@ -1,5 +1,7 @@
 #include "cli/run_options.h"
 
+#include <filesystem>
+
 #include <fmt/format.h>
 
 #include "kernel/units.h"
@@ -73,6 +75,23 @@ bool matchesWildcard(std::string_view pattern, std::string_view text)
     while (p < pattern.size() && pattern[p] == '*')
         ++p;
     return p == pattern.size();
+}
+
+Result<kernel::FileAccess> filesOf(const std::string& bench, const std::vector<std::string>& allow)
+{
+    kernel::FileAccess files;
+    files.folder = std::filesystem::path(bench).parent_path().string();
+    if (files.folder.empty())
+        files.folder = ".";
+    files.confined = true;
+    for (const std::string& file : allow) {
+        std::error_code trouble;
+        const auto path = std::filesystem::canonical(file, trouble);
+        if (trouble || !std::filesystem::is_regular_file(path, trouble))
+            return fail("--allow", fmt::format("\"{}\" is not there, or is no plain file; expected a file that the bench may use", file));
+        files.allowed.push_back(path.string());
+    }
+    return files;
 }
 
 }  // namespace bramix::cli

@@ -5,7 +5,9 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
+#include "kernel/files.h"
 #include "kernel/result.h"
 #include "kernel/time.h"
 
@@ -24,5 +26,8 @@ struct TimedInput {
 
 // * stands for any characters, ? for one.
 [[nodiscard]] bool matchesWildcard(std::string_view pattern, std::string_view text);
+
+// What a bench may name: what lies in its folder, and what stands behind --allow. An error where that is no file.
+[[nodiscard]] kernel::Result<kernel::FileAccess> filesOf(const std::string& bench, const std::vector<std::string>& allow);
 
 }  // namespace bramix::cli

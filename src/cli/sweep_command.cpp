@@ -6,6 +6,7 @@
 
 #include "bench/sweep.h"
 #include "cli/run_command.h"
+#include "cli/run_options.h"
 
 namespace bramix::cli {
 
@@ -121,8 +122,10 @@ Result<bench::SweepTable> work(const SweepOptions& o)
         }
         request.drives[{ref->part, pin->name}] = drive;
     }
-    const std::size_t slash = o.bench.rfind('/');
-    auto sweep = bench::Sweep::begin(std::move(*document), *catalogue, slash == std::string::npos ? "." : o.bench.substr(0, slash), std::move(request));
+    auto files = filesOf(o.bench, o.allow);
+    if (!files)
+        return tl::unexpected(files.error());
+    auto sweep = bench::Sweep::begin(std::move(*document), *catalogue, std::move(*files), std::move(request));
     if (!sweep)
         return tl::unexpected(sweep.error());
     for (;;) {

@@ -16,6 +16,7 @@ struct SweepOptions {
     std::vector<std::string> plot;  // "d1:current", "r1.2", "d1.A:d1.K", "d1:power"
     std::vector<std::string> set;   // "PART.CONTROL=VALUE"
     std::vector<std::string> hold;  // "PART.PIN=LEVEL": what a chip's pin drives
+    std::vector<std::string> allow; // files outside the bench's folder that it may use
     std::string csv = "-";
 };
 

@@ -197,10 +197,10 @@ void Editor::allowFiles()
                 allowed << path;
     if (!file_.isEmpty() && allowed != before)
         settings.setValue(key, allowed);
-    std::vector<std::string> files;
+    allowed_.clear();
     for (const QString& path : allowed)
-        files.push_back(path.toStdString());
-    session_.allow(std::move(files));
+        allowed_.push_back(path.toStdString());
+    session_.allow(allowed_);
 }
 
 bool Editor::save(bool overwrite)

@@ -99,6 +99,8 @@ public:
     void loadFirmware(const std::string& part, const QString& file);
 
     [[nodiscard]] QString folder() const;
+    // What the bench may name, for whatever works on it beside the run.
+    [[nodiscard]] kernel::FileAccess files() const { return {folder().toStdString(), true, allowed_}; }
 
 signals:
     void documentChanged();
@@ -120,19 +122,19 @@ private:
     void autosave();
     void watchFirmware();
     void firmwareFileChanged(const QString& path);
+    // Files outside the bench's folder that it may use: those that a person has chosen here, now or earlier.
+    void allowFiles();
     [[nodiscard]] QString recoveryFile() const;
+    [[nodiscard]] QString recoveryFile(int slot) const;
+    void takeSlot();
     void rememberRecent(const QString& file);
 
     const bench::Catalogue& catalogue_;
     session::LiveSession session_;
     bench::Document document_;
-    // Files outside the bench's folder that it may use: those that a person has chosen here, now or earlier.
-    void allowFiles();
-    [[nodiscard]] QString recoveryFile(int slot) const;
-    void takeSlot();
-
     bench::Document saved_;
     std::string known_;                // the file, as last read or written
+    std::vector<std::string> allowed_;
     std::set<std::string> strangers_;  // what the bench named when it was opened
     std::unique_ptr<QLockFile> slot_;  // of several windows on one bench each keeps its work aside in a file of its own
     int slotNumber_ = 0;

@@ -399,7 +399,7 @@ void SweepView::restart()
     auto wanted = request();
     if (!wanted)
         return fail(text(wanted.error().text()));
-    auto sweep = bench::Sweep::begin(editor_.document(), editor_.catalogue(), editor_.folder().toStdString(), std::move(*wanted));
+    auto sweep = bench::Sweep::begin(editor_.document(), editor_.catalogue(), editor_.files(), std::move(*wanted));
     if (!sweep)
         return fail(text(sweep.error().text()));
     worker_ = std::jthread([this, number = number_, work = std::move(*sweep)](const std::stop_token& stopped) mutable {
