@@ -5,6 +5,8 @@
 #include <QMenu>
 #include <QPushButton>
 
+#include <sys/stat.h>
+
 #include "app/shell/main_window.h"
 #include "app/shell/theme.h"
 #include "debug/compiled.h"
@@ -355,6 +357,24 @@ private slots:
         // Once allowed, it stays so as long as it is the same.
         code().build();
         QTRY_COMPARE_WITH_TIMEOUT(built.size(), 2, 30'000);
+    }
+
+    // A pipe has no end, and nobody writes to it: it is told, and the window goes on.
+    void aMakefileThatIsAPipeIsNotWaitedFor()
+    {
+        const QString makefile = folder_.filePath("Makefile"), away = folder_.filePath("Makefile.away");
+        QVERIFY(QFile::rename(makefile, away));
+        QVERIFY(::mkfifo(makefile.toLocal8Bit().constData(), 0600) == 0);
+        QSignalSpy built(&code().buildPane(), &BuildPane::built);
+        code().build();
+        auto* consent = code().findChild<QWidget*>("buildConsent");
+        QVERIFY(consent != nullptr && consent->isVisible());
+        QVERIFY(!code().buildPane().output().findItems("is a pipe; expected a file", Qt::MatchContains).isEmpty());
+        QTest::mouseClick(code().findChild<QPushButton*>("buildRefuse"), Qt::LeftButton);
+        QVERIFY(!consent->isVisible());
+        QCOMPARE(built.size(), 0);
+        QVERIFY(QFile::remove(makefile));
+        QVERIFY(QFile::rename(away, makefile));
     }
 
     void editBuildAndRunAgain()

@@ -11,10 +11,13 @@
 
 #include "app/shell/theme.h"
 #include "bench/new_bench.h"
+#include "kernel/files.h"
 
 namespace bramix::app {
 
 namespace {
+
+constexpr std::size_t kLargestScript = 1U << 20U;
 
 constexpr int kFile = Qt::UserRole, kLine = Qt::UserRole + 1;
 constexpr int kMostLines = 5000;
@@ -68,6 +71,7 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     auto* yes = new QPushButton(tr("Allow and build"));
     yes->setObjectName("buildAllow");
     auto* no = new QPushButton(tr("Not now"));
+    no->setObjectName("buildRefuse");
     asks->addWidget(question);
     asks->addLayout(answers);
     for (QPushButton* b : {yes, no}) {
@@ -243,8 +247,8 @@ QString BuildPane::markOf(const Plan& plan)
     QCryptographicHash hash(QCryptographicHash::Sha256);
     hash.addData(QDir(plan.folder).canonicalPath().toUtf8() + '\n' + plan.command.toUtf8());
     for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
-        if (QFile file(QDir(plan.folder).filePath(name)); file.open(QIODevice::ReadOnly))
-            hash.addData(QByteArray("\n") + name + '\n' + file.readAll());
+        if (const auto text = kernel::readFile(QDir(plan.folder).filePath(name).toStdString(), kLargestScript))
+            hash.addData(QByteArray("\n") + name + '\n' + QByteArray::fromStdString(*text));
     return QString::fromLatin1(hash.result().toHex().left(32));
 }
 
@@ -282,11 +286,17 @@ void BuildPane::askFirst(const Plan& plan)
     // What it is made of, as far as it can be shown.
     constexpr int kShown = 40;
     for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
-        if (QFile file(QDir(plan.folder).filePath(name)); plan.command.contains(QString(name).startsWith("CMake") ? "cmake" : QString(name) == "build.sh" ? "build.sh" : "make") && file.open(QIODevice::ReadOnly)) {
+        if (const QString file = QDir(plan.folder).filePath(name); QFileInfo::exists(file) && plan.command.contains(QString(name).startsWith("CMake") ? "cmake" : QString(name) == "build.sh" ? "build.sh" : "make")) {
+            const auto text = kernel::readFile(file.toStdString(), kLargestScript);
+            if (!text) {
+                line(QString::fromStdString(text.error().text()));
+                break;
+            }
             line(QString("%1:").arg(name));
-            for (int i = 0; i < kShown && !file.atEnd(); ++i)
-                line("    " + QString::fromUtf8(file.readLine()).trimmed());
-            if (!file.atEnd())
+            const QStringList lines = QString::fromStdString(*text).trimmed().split('\n');
+            for (const QString& l : lines.mid(0, kShown))
+                line("    " + l.trimmed());
+            if (lines.size() > kShown)
                 line("    …");
             break;
         }

@@ -14,11 +14,13 @@
 #include "app/shell/theme.h"
 #include "debug/code_functions.h"
 #include "debug/register_view.h"
+#include "kernel/files.h"
 
 namespace bramix::app {
 
 namespace {
 
+constexpr std::size_t kLargestSource = 16U << 20U;
 constexpr double kUsualPace = 4;     // lines a second
 
 QTabBar* smallTabs(const QStringList& names)
@@ -332,9 +334,8 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     for (Tab& tab : files_)
         if (tab.view != nullptr && !tab.file.isEmpty() && !tab.view->isModified() && QFileInfo(tab.file).lastModified() != tab.read) {
             const int first = tab.view->firstVisibleLine();
-            QFile file(tab.file);
-            if (file.open(QIODevice::ReadOnly)) {
-                tab.view->setSource(QString::fromUtf8(file.readAll()), QFileInfo(tab.file).suffix());
+            if (const auto text = kernel::readFile(tab.file.toStdString(), kLargestSource)) {
+                tab.view->setSource(QString::fromStdString(*text), QFileInfo(tab.file).suffix());
                 tab.view->setFirstVisibleLine(first);
                 tab.read = QFileInfo(tab.file).lastModified();
             }
@@ -391,10 +392,12 @@ CodeView* CodePanel::load(Tab& tab)
             fillInstructions();
             return tab.view;
         }
-        QFile file(tab.file);
-        if (!tab.file.isEmpty() && file.open(QIODevice::ReadOnly)) {
-            tab.view->setSource(QString::fromUtf8(file.readAll()), QFileInfo(tab.file).suffix());
+        const bool there = !tab.file.isEmpty() && QFileInfo::exists(tab.file);
+        if (const auto text = kernel::readFile(tab.file.toStdString(), kLargestSource)) {
+            tab.view->setSource(QString::fromStdString(*text), QFileInfo(tab.file).suffix());
             tab.read = QFileInfo(tab.file).lastModified();
+        } else if (there) {  // a device, or too large for a source
+            tab.view->setSource(QString::fromStdString(text.error().text()), "asm");
         } else {
             tab.view->setSource(tr("%1\nis not on this machine where the firmware says, nor beside the bench.\n\nPress Enter to say where it lies; files beside it are then found too.").arg(tab.name), "asm");
         }
