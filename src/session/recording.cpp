@@ -39,6 +39,15 @@ std::uint32_t checkSum(std::string_view bytes)
     return c ^ 0xFFFFFFFFU;
 }
 
+// A byte of a file may hold anything; a bool may not.
+template <class Archive>
+bool passed(Archive& ar, bool value)
+{
+    std::uint8_t byte = value ? 1 : 0;
+    ar(byte);
+    return byte != 0;
+}
+
 // Structures of other rooms that have no state of their own: their fields, both ways.
 template <class Archive>
 void put(Archive& ar, Input& i)
@@ -48,15 +57,17 @@ void put(Archive& ar, Input& i)
 template <class Archive>
 void put(Archive& ar, Finding& f)
 {
-    ar(f.severity, f.rule, f.where, f.message, f.time, f.code, f.chip, f.otherCode, f.otherChip, f.otherSource, f.source, f.wiring, f.muted);
+    ar(f.severity, f.rule, f.where, f.message, f.time, f.code, f.chip, f.otherCode, f.otherChip, f.otherSource, f.source);
+    f.wiring = passed(ar, f.wiring);
+    ar(f.muted);
 }
 template <class Archive>
 void put(Archive& ar, SerialByte& b)
 {
-    bool good = b.good, fromChip = b.fromChip;
-    ar(b.at, b.uart, b.byte, good, fromChip, b.code);
-    b.good = good;
-    b.fromChip = fromChip;
+    ar(b.at, b.uart, b.byte);
+    b.good = passed(ar, b.good);
+    b.fromChip = passed(ar, b.fromChip);
+    ar(b.code);
 }
 template <class Archive>
 void put(Archive& ar, std::pair<bench::PinRef, tape::Waveform>& w)
@@ -82,7 +93,9 @@ void putAll(Archive& ar, std::vector<T>& list)
 template <class Archive>
 void putHead(Archive& ar, Recording& r)
 {
-    ar(r.bench, r.files, r.seed, r.latest, r.canRunAgain, r.marks);
+    ar(r.bench, r.files, r.seed, r.latest);
+    r.canRunAgain = passed(ar, r.canRunAgain);
+    ar(r.marks);
     putAll(ar, r.inputs);
     putAll(ar, r.findings);
     putAll(ar, r.bytes);
