@@ -100,7 +100,6 @@ private:
     const RunOptions& options_;
     bench::Catalogue catalogue_;
     Document document_;
-    std::string folder_;
     std::set<std::string> chosen_;  // parts whose firmware was given on the command line
     DecodeOutput decoders_;  // outlives the session that they hear
     std::unique_ptr<Session> session_;
@@ -220,9 +219,6 @@ Result<void> Run::openSession()
         if (auto ok = bench::checkDocument(*document, catalogue_, options_.bench); !ok)
             return ok;
         document_ = std::move(*document);
-        folder_ = std::filesystem::path(options_.bench).parent_path().string();
-        if (folder_.empty())
-            folder_ = ".";
     } else {
         const chip::avr::ChipTable* chip = chip::avr::findChip(options_.chip);
         if (chip == nullptr)
@@ -277,11 +273,11 @@ Result<void> Run::openSession()
         return fail("run", "a bare chip has nothing to do; expected --firmware FILE");
     session::SessionOptions sessionOptions;
     sessionOptions.seed = options_.seed;
-    sessionOptions.folder = folder_;
     if (!options_.bench.empty()) {
         auto files = filesOf(options_.bench, options_.allow);
         if (!files)
             return tl::unexpected(files.error());
+        sessionOptions.folder = std::move(files->folder);
         sessionOptions.confined = files->confined;
         sessionOptions.allowed = std::move(files->allowed);
     }

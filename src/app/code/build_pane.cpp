@@ -18,6 +18,8 @@ namespace bramix::app {
 namespace {
 
 constexpr std::size_t kLargestScript = 1U << 20U;
+// What says what a build command does.
+constexpr const char* kBuildFiles[] = {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"};
 
 constexpr int kFile = Qt::UserRole, kLine = Qt::UserRole + 1;
 constexpr int kMostLines = 5000;
@@ -246,7 +248,7 @@ QString BuildPane::markOf(const Plan& plan)
 {
     QCryptographicHash hash(QCryptographicHash::Sha256);
     hash.addData(QDir(plan.folder).canonicalPath().toUtf8() + '\n' + plan.command.toUtf8());
-    for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
+    for (const char* name : kBuildFiles)
         if (const auto text = kernel::readFile(QDir(plan.folder).filePath(name).toStdString(), kLargestScript))
             hash.addData(QByteArray("\n") + name + '\n' + QByteArray::fromStdString(*text));
     return QString::fromLatin1(hash.result().toHex().left(32));
@@ -285,7 +287,7 @@ void BuildPane::askFirst(const Plan& plan)
     line("$ " + plan.command);
     // What it is made of, as far as it can be shown.
     constexpr int kShown = 40;
-    for (const char* name : {"Makefile", "makefile", "GNUmakefile", "CMakeLists.txt", "build.sh"})
+    for (const char* name : kBuildFiles)
         if (const QString file = QDir(plan.folder).filePath(name); QFileInfo::exists(file) && plan.command.contains(QString(name).startsWith("CMake") ? "cmake" : QString(name) == "build.sh" ? "build.sh" : "make")) {
             const auto text = kernel::readFile(file.toStdString(), kLargestScript);
             if (!text) {
