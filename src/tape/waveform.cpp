@@ -212,7 +212,8 @@ std::optional<WaveMeasures> Waveform::measure(Time from, Time to) const
     });
     if (!any || span <= 0)
         return std::nullopt;
-    const bool whole = from >= exactFrom_;
+    // Nothing has been thinned where there are no sums, also before the beginning of time.
+    const bool whole = sums_.empty() || from >= exactFrom_;
     if (!whole) {
         const Sum a = sumAt(from), b = sumAt(to);
         integral = b.volts - a.volts;
