@@ -211,6 +211,8 @@ void Circuit::setQuietRange(ElementId element, double low, double high)
     at(element).quietLow = low;
     at(element).quietHigh = high;
     at(element).wasQuiet = false;
+    if (!islands_.empty())
+        islands_[at(element).island]->marksKnown = false;
 }
 
 void Circuit::probe(NetId id, ProbeListener* listener)
@@ -221,6 +223,8 @@ void Circuit::probe(NetId id, ProbeListener* listener)
     net.probe = listener;
     net.probedTo = queue_.now();
     refreshPlain(net);
+    if (!islands_.empty())
+        islands_[net.island]->marksKnown = false;
 }
 
 void Circuit::probe(ElementId id, CurrentProbe* listener)
@@ -230,6 +234,7 @@ void Circuit::probe(ElementId id, CurrentProbe* listener)
         tellProbe(id, queue_.now());
     e.probe = listener;
     e.probedTo = queue_.now();
+    islands_[e.island]->marksKnown = false;
     std::vector<ElementId>& probed = islands_[e.island]->probed;
     std::erase(probed, id);
     if (listener != nullptr)
@@ -335,6 +340,8 @@ void Circuit::findIslands()
 void Circuit::refreshPlain(Net& net)
 {
     net.plain = net.alone && net.drivers == 1 && net.probe == nullptr && net.watchers.empty();
+    if (!net.plain)
+        return;
     // Pins of chips with different supplies: a level of the one may be too much for the other.
     double high = -1;
     for (const PinId id : net.pins) {
@@ -548,10 +555,18 @@ void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
     Island& island = *islands_[net.island];
     if (!island.elements.empty()) {
         enterPin(island, id);
-        if (island.dynamic)
-            place(island, pin, net);
-        else
-            island.unplaced = true;
+        island.unplaced = true;
+        // What most edges are where something moves: see quiet_region.cpp.
+        if (island.nothingOpen && busy_ == 0) {
+            busy_ = 1;
+            const bool taken = island.takeQuietEdge(*this);
+            busy_ = 0;
+            if (taken) {
+                if (!dirty_.empty() || !toSum_.empty())
+                    settle();
+                return;
+            }
+        }
     }
     markDirty(net.island);
     settle();

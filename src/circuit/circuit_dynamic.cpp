@@ -93,6 +93,7 @@ void Circuit::flushProbes()
 void Circuit::beginPiece(Island& island, Time t)
 {
     island.began = t;
+    placeAll(island);
     setClampsActive(island, false);
     // A guess for the first of the steps, and what a new position is looked at with.
     const auto lookAround = [&] {
@@ -138,6 +139,8 @@ void Circuit::beginPiece(Island& island, Time t)
 
 void Circuit::decideDynamic(Island& island)
 {
+    if (island.takeQuietEdge(*this))
+        return;
     const Time now = queue_.now();
     endPiece(island);
     if (island.running != nullptr)
@@ -148,6 +151,7 @@ void Circuit::decideDynamic(Island& island)
     reportIsland(island);
     armNext(island);
     armDependents(island);
+    island.lookForQuietRegion(*this);
 }
 
 // A watcher of the other island that has been passed by a jump here hears of it by its partner, who watches this island.
@@ -185,6 +189,7 @@ void Circuit::ring(std::uint32_t index, Time due)
         island.running->statesInto(island.x, due);
         island.last = voltsOf(island, due);
         island.began = due;
+        placeAll(island);
         setClampsActive(island, true);
         island.stepping.begin(island.network, due, island.x, island.last);
         island.running = &island.stepping;
@@ -194,6 +199,7 @@ void Circuit::ring(std::uint32_t index, Time due)
     if (!island.dirty) {
         armExactly(island);
         armDependents(island);
+        island.nothingOpen = island.isNothingOpen(*this);
     }
     if (--busy_ == 0)
         settle();
@@ -258,6 +264,7 @@ void Circuit::nextOfNet(const Island& island, const Net& net, Time& next, Ask&& 
 void Circuit::findMarks(Island& island) const
 {
     island.marksKnown = true;
+    ++island.marksNumber;
     island.marks.clear();
     for (const NetId id : island.nets) {
         const Net& net = at(id);
@@ -456,6 +463,7 @@ void Circuit::stateOfWatchers(kernel::LoadArchive& ar, Net& net)
 
 void Circuit::resume(Island& island, bool stepping)
 {
+    island.nothingOpen = false;
     setClampsActive(island, island.clamped);
     if (stepping) {
         island.running = &island.stepping;

@@ -17,13 +17,8 @@ constexpr double kHoldingSiemens = 1e-7;
 constexpr double kStrongOhms = 1000;
 constexpr double kFightAmps = 0.005;
 
-constexpr double kShortAmps = 1.0;  // between two supplies
-
 // Of an operating point, in which the leaks of capacitors decide where a node between them comes to lie: far below those.
 constexpr double kSteadyLeakSiemens = 1e-18;
-
-constexpr double kOverVolts = 0.5;        // what a pin's absolute maximum goes beyond the supply
-constexpr double kWorthBooking = 1e-4;    // a pin that carries less is not among its group's sum until that comes near its limit
 
 }  // namespace
 
@@ -396,6 +391,7 @@ void Circuit::forgetPositions(Island& island)
         if (position != nullptr && position.get() == island.position)
             island.keptPosition = std::move(position);
     island.positions.clear();
+    island.recent = {};
 }
 
 void Circuit::tellElements(const Island& island)

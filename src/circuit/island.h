@@ -8,6 +8,10 @@
 
 namespace bramix::circuit {
 
+inline constexpr double kShortAmps = 1.0;       // between two supplies
+inline constexpr double kOverVolts = 0.5;       // what a pin's absolute maximum goes beyond the supply
+inline constexpr double kWorthBooking = 1e-3;   // a pin that carries less is not among its group's sum until that comes near its limit
+
 // Voltages by node of an island's network.
 struct Circuit::Voltages : Eigen::VectorXd {
     using Eigen::VectorXd::VectorXd;
@@ -44,10 +48,23 @@ struct Circuit::Island {
         std::size_t operator()(const Key& k) const { return k.low; }
     };
 
+    // States of the reactances at which a piece may begin so that, for `span`, nothing comes of it but the nets' states below: no threshold is passed, no
+    // limit exceeded, no element to be told of. Most edges of a pulse width into a filter begin within the one of the edge before.
+    struct QuietRegion {
+        bool usable = false;
+        std::uint32_t marks = 0;           // the island's when this was worked out
+        std::uint32_t pause = 0, next = 1; // edges for which another is not looked for, and how many after the next failure
+        std::uint32_t uses = 0;
+        std::vector<double> low, high;     // by reactance
+        std::vector<NetState> states;      // by the order of `moving`
+        kernel::Duration span{};
+    };
+
     // What is remembered of a dynamic island in one position.
     struct Position {
         LinearForm form;
         std::vector<bool> held;
+        QuietRegion quiet;
     };
 
     std::uint32_t number = 0;
@@ -88,7 +105,7 @@ struct Circuit::Island {
     // Nothing happens before the alarm, and perhaps nothing at it: it only looks how things stand. Working out exactly when a threshold will be passed is wasted
     // on a course that ends a few microseconds later.
     bool onlyLooks = false;
-    bool unplaced = false;   // static: drives have changed that the network does not have yet
+    bool unplaced = false;   // drives have changed that the network does not have yet
     // All that a net of this island may be waited for to pass, in whatever state it is, so that most nets of most pieces need no closer look.
     struct Marks {
         NetId net{};
@@ -100,9 +117,35 @@ struct Circuit::Island {
     std::vector<Marks> marks, across;
     std::vector<Span> spans;  // by node, of the present piece
     bool marksKnown = false;
+    std::uint32_t marksNumber = 0;  // grows whenever they are found anew
+    // Nothing is under way that the next piece would have to end: an overload, an element that is told of each change.
+    bool nothingOpen = false;
+    std::vector<PinId> booking;  // pins whose current is booked at quiet edges too
+    std::vector<double> ahead;  // the reactances now, before it is decided how the next piece begins
+    // The positions of the last edges, found without the map.
+    struct Recent {
+        Key key;
+        Position* position = nullptr;
+    };
+    std::array<Recent, 2> recent;
+    std::size_t oldestRecent = 0;
+    // The nets that are no rails, and their nodes; known once a region has been looked for.
+    struct Moving {
+        NetId net{};
+        Network::Node node = 0;
+    };
+    std::vector<Moving> moving;
     bool compares = false;  // somebody waits for one moving voltage to pass another
     std::vector<bool> heldNow;  // step by step: which nets something holds
     Cause cause;
+
+    // quiet_region.cpp. Begins the piece that the present drives ask for where a quiet region holds; false where all must be looked at.
+    [[nodiscard]] bool takeQuietEdge(Circuit& circuit);
+    [[nodiscard]] Position* recentPosition() const;
+    // After a piece has begun, and all that it brought has been told.
+    void lookForQuietRegion(const Circuit& circuit);
+    [[nodiscard]] bool isNothingOpen(const Circuit& circuit) const;
+    [[nodiscard]] bool findQuietRegion(const Circuit& circuit, const Position& at, QuietRegion& region, double part);
 
     [[nodiscard]] const std::vector<bool>& held() const { return running == &linear && position != nullptr ? position->held : heldNow; }
 };

@@ -26,6 +26,9 @@ struct LinearForm {
     Eigen::MatrixXcd inverse;   // P⁻¹
     Eigen::MatrixXcd outlines;  // K P: a mode as the nodes show it
     Eigen::VectorXd goal;       // x where nothing changes any more
+    // e^(rate s) - 1 of each real mode, of the last s that was asked for: a pulse width has the same again and again.
+    mutable double grownTo = -1;
+    mutable Eigen::VectorXd grown;
     bool usable = false;        // false where A has no full set of modes, or is no longer linear there
     // Where no mode rings, as wherever there are only capacitors or only inductors, the same in real numbers.
     bool real = false;
@@ -112,9 +115,9 @@ public:
     [[nodiscard]] Reach reach(Network::Node node, Time t) const override;
     // At the beginning, where no mode rings.
     [[nodiscard]] Span span(Network::Node node) const;
+    [[nodiscard]] double begins(Network::Node node) const { return volts_[node]; }
 
 private:
-    // e^(rate s) - 1 of each real mode; kept, as all nodes of an island are looked at at one instant.
     [[nodiscard]] const Eigen::VectorXd& growth(double s) const;
     [[nodiscard]] Time passesReal(const Passing& p, Time from) const;
 
@@ -124,8 +127,6 @@ private:
     Eigen::VectorXd volts_;           // at the beginning
     Eigen::VectorXcd amplitudes_;     // where modes ring,
     Eigen::VectorXd realAmplitudes_;  // and where none does
-    mutable double grownTo_ = -1;
-    mutable Eigen::VectorXd growth_;
 };
 
 class SteppingTransient final : public Transient {

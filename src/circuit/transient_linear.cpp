@@ -135,19 +135,26 @@ void LinearTransient::begin(const LinearForm& form, Time t, const std::vector<do
 {
     form_ = &form;
     begin_ = t;
-    x_ = x;
-    grownTo_ = -1;
+    if (x_.size() == x.size())
+        std::copy_n(x.data(), x.size(), x_.data());
+    else
+        x_ = x;
     const auto states = static_cast<Index>(x_.size());
     const Eigen::Map<const Eigen::VectorXd> now(x_.data(), states);
-    volts_ = form.d;
-    amplitudes_.resize(form.real ? 0 : amplitudes_.size());
-    realAmplitudes_.resize(form.real ? states : 0);
-    if (x_.empty())
-        return;
     // By hand: these are a few numbers, and a library's product has to look how many.
+    const Index nodes = form.d.size();
+    if (volts_.size() != nodes)
+        volts_.resize(nodes);
+    std::copy_n(form.d.data(), nodes, volts_.data());
+    if (realAmplitudes_.size() != (form.real ? states : 0))
+        realAmplitudes_.resize(form.real ? states : 0);
+    if (x_.empty()) {
+        amplitudes_.resize(0);
+        return;
+    }
     for (Index i = 0; i < states; ++i) {
-        const double* const column = form.k.data() + i * form.k.rows();
-        for (Index node = 0; node < volts_.size(); ++node)
+        const double* const column = form.k.data() + i * nodes;
+        for (Index node = 0; node < nodes; ++node)
             volts_[node] += column[node] * now[i];
     }
     if (!form.real) {
@@ -164,13 +171,13 @@ void LinearTransient::begin(const LinearForm& form, Time t, const std::vector<do
 
 const Eigen::VectorXd& LinearTransient::growth(double s) const
 {
-    if (grownTo_ != s) {
-        growth_.resize(realAmplitudes_.size());
-        for (Index i = 0; i < growth_.size(); ++i)
-            growth_[i] = std::expm1(form_->realRates[i] * s);
-        grownTo_ = s;
+    if (form_->grownTo != s) {
+        form_->grown.resize(realAmplitudes_.size());
+        for (Index i = 0; i < form_->grown.size(); ++i)
+            form_->grown[i] = std::expm1(form_->realRates[i] * s);
+        form_->grownTo = s;
     }
-    return growth_;
+    return form_->grown;
 }
 
 double LinearTransient::volts(Network::Node node, Time t) const
@@ -192,7 +199,10 @@ double LinearTransient::volts(Network::Node node, Time t) const
 
 void LinearTransient::statesInto(std::vector<double>& x, Time t) const
 {
-    x = x_;
+    if (x.size() == x_.size())
+        std::copy_n(x_.data(), x_.size(), x.data());
+    else
+        x = x_;
     const double s = kernel::seconds(t - begin_);
     if (s <= 0)
         return;

@@ -19,6 +19,7 @@ public:
           between_(circuit_.addResistor(context.net("+"), context.net("COM"), {kInputOhms}, context.id))
     {
         circuit_.watchElement(between_, *this);
+        heed();
     }
 
     // Told as it happens, whether or not anybody looks at the display.
@@ -97,10 +98,15 @@ private:
         const double both = circuit_.resistanceBetween(circuit_.netOf(plus_), circuit_.netOf(common_)).value;
         return both >= kInputOhms * 0.999 ? 1e12 : 1 / (1 / both - 1 / kInputOhms);
     }
+    // Only as amperes has it anything to tell.
+    void heed()
+    {
+        const double most = mode_ == Mode::amps ? kShortAmps * shunt_ : 1e9;
+        circuit_.setQuietRange(between_, -most, most);
+    }
     void place()
     {
-        constexpr double kAny = 1e9;
-        circuit_.setQuietRange(between_, mode_ == Mode::amps ? 1 : -kAny, mode_ == Mode::amps ? -1 : kAny);
+        heed();
         circuit_.setResistance(between_, {mode_ == Mode::amps ? shunt_ : kInputOhms}, cause_);
     }
 

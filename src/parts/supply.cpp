@@ -121,6 +121,7 @@ public:
           element_(circuit_.addSource(context.net("+"), context.net("-"), {volts}, {ohms}, context.id))
     {
         circuit_.watchElement(element_, *this);
+        circuit_.setQuietRange(element_, (1 - kShortShare) * volts, (1 + kBackShare) * volts);
     }
     [[nodiscard]] std::optional<circuit::ElementId> mainElement() const override { return element_; }
     [[nodiscard]] std::string face() const override { return kernel::formatQuantity(std::round(circuit_.current(element_).value * 1e5) / 1e5, kernel::Unit::ampere, 3); }

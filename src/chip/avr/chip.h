@@ -193,7 +193,6 @@ public:
     void claimVector(Peripheral& who, std::uint8_t vector) override;
     void claimPower(Peripheral& who, BitRef bit) override;
     void setInterrupt(std::uint8_t vector, bool flag, bool enabled) override;
-    [[nodiscard]] bool awaited(std::uint8_t vector) const override { return vector != 0 && vector == awaited_; }
     void awaitTrigger(std::uint8_t vector) override;
     void comparatorChanged(bool level, kernel::Time at) override;
     [[nodiscard]] const kernel::ClockDomain& clock() const override { return clock_; }
@@ -322,7 +321,6 @@ private:
     bool yields_ = false;
     std::int64_t accessCycle_ = 0;
     kernel::Time seenDue_{};            // the alarm that the present deadline takes account of; derived
-    std::uint8_t awaited_ = 0;
     Sleep sleepMode_ = Sleep::idle;     // of the sleep in progress
     std::vector<std::uint8_t> noted_;
     bool ranOverErased_ = false;

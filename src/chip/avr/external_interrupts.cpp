@@ -85,7 +85,7 @@ void ExternalInterrupts::pinChanged(PortPin pin, bool level, kernel::Time at)
     const Edge& e = edges_[static_cast<std::size_t>(who.edge)];
     const unsigned s = sense(e);
     if (s == 0) {
-        updateInterrupts();
+        chip_.setInterrupt(e.source.vector, !level, chip_.is(e.source.enable));
     } else if (s == 1 || level == (s == 3)) {
         if (stops_ == 0 || !e.needsClock)
             later(at, kEdgeClocks, false, static_cast<std::size_t>(who.edge));

@@ -52,7 +52,7 @@ public:
     // A source's flag and enable bit together decide whether its vector is pending.
     virtual void setInterrupt(std::uint8_t vector, bool flag, bool enabled) = 0;
     // Somebody inside waits for this vector's flag although its interrupt is off.
-    [[nodiscard]] virtual bool awaited(std::uint8_t vector) const = 0;
+    [[nodiscard]] bool awaited(std::uint8_t vector) const { return vector != 0 && vector == awaited_; }
     // From now on exactly this vector's flag starts conversions; 0: none.
     virtual void awaitTrigger(std::uint8_t vector) = 0;
     // The output of the analog comparator, for input capture.
@@ -84,6 +84,7 @@ protected:
     const ChipTable& table_;
     const Names names_;
     std::vector<std::uint8_t> registers_;
+    std::uint8_t awaited_ = 0;  // the vector whose flag starts conversions
 };
 
 // A flag, its enable bit, and the vector that both together raise.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -40,7 +41,7 @@ const std::array<Timer::Mode, 16> Timer::kModes16{
 };
 
 Timer::Timer(const TimerRow& row, ChipServices& chip, Prescaler& prescaler)
-    : StatefulPeripheral(chip), row_(row), prescaler_(prescaler), alarm_(chip.queue(), [this](kernel::Time due) { sync(cycleOf(due)); schedule(); }),
+    : StatefulPeripheral(chip), row_(row), prescaler_(prescaler), alarm_(chip.queue(), [this](kernel::Time due) { ring(due); }),
       edgeAlarm_(chip.queue(), [this](kernel::Time due) { countEdge(due); }), captureAlarm_(chip.queue(), [this](kernel::Time due) { captureDue(due); }),
       latchAlarm_(chip.queue(), [this](kernel::Time due) { latch(due); })
 {
@@ -114,6 +115,7 @@ Timer::Timer(const TimerRow& row, ChipServices& chip, Prescaler& prescaler)
 
 void Timer::takeMode()
 {
+    forgetPlans();
     unsigned wgm = 0;
     for (unsigned i = 0; i < wgm_.size(); ++i)
         wgm |= chip_.is(wgm_[i]) ? 1U << i : 0U;
@@ -163,7 +165,8 @@ kernel::Time Timer::timeOfTick(std::int64_t tick) const
 void Timer::takeConnections()
 {
     for (unsigned unit = 0; unit < kMostUnits; ++unit) {
-        const unsigned c = com(unit);
+        const unsigned c = (chip_.is(units_[unit].com1) ? 2U : 0U) | (chip_.is(units_[unit].com0) ? 1U : 0U);
+        com_[unit] = static_cast<std::uint8_t>(c);
         const bool none = c == 0 || !units_[unit].pin.exists() || mode().shape == Shape::reserved;
         connected_[unit] = !none && !(c == 1 && buffered() && (unit != 0 || !mode().toggleA));
     }
@@ -218,8 +221,8 @@ unsigned Timer::tick(Counter& c) const
 void Timer::actOn(unsigned events)
 {
     const Mode& m = mode();
-    for (unsigned u = 0; u < unitCount_; ++u)
-        if ((events & (kMatchA << u)) != 0)
+    for (unsigned u = 0, left = events & (kMatchA | kMatchB | kMatchC); left != 0; ++u, left >>= 1U)
+        if ((left & 1U) != 0)
             chip_.put(units_[u].match.flag, true);
     if ((events & kAtTop) != 0 && m.top == Top::icr)
         chip_.put(capture_.flag, true);
@@ -227,11 +230,9 @@ void Timer::actOn(unsigned events)
     if (overflow)
         chip_.put(overflow_.flag, true);
     const bool fastWrap = m.shape == Shape::fast && (events & kAtBottom) != 0;
-    for (unsigned unit = 0; unit < unitCount_; ++unit) {
-        const bool match = (events & (kMatchA << unit)) != 0;
-        if (match || fastWrap)
+    for (unsigned unit = 0; unit < unitCount_; ++unit)
+        if (com_[unit] != 0 && (fastWrap || (events & (kMatchA << unit)) != 0))
             matchOutput(unit, fastWrap, counter_.down);
-    }
     if (((events & kAtBottom) != 0 && (m.shape == Shape::fast || m.shape == Shape::phaseFrequency)) || ((events & kAtTop) != 0 && m.shape == Shape::phase))
         loadBuffers();
     if ((events & kMatchA) != 0 && onMatchA)
@@ -263,10 +264,21 @@ void Timer::matchOutput(unsigned unit, bool bottom, bool down)
         chip_.ports().setOverride(units_[unit].pin, units_[unit].lane, true, value);
 }
 
-void Timer::loadBuffers() { ocr_ = ocrBuffer_; }
+void Timer::loadBuffers()
+{
+    if (ocr_ == ocrBuffer_)
+        return;
+    ocr_ = ocrBuffer_;
+    forgetPlans();
+}
 
-// Its interrupt is enabled, or its flag starts a conversion.
-bool Timer::awaits(const InterruptSource& s) const { return !chip_.is(s.flag) && (chip_.is(s.enable) || chip_.awaited(s.vector)); }
+// The steps of one that is being gone through stay.
+void Timer::forgetPlans()
+{
+    for (Plan& plan : plans_)
+        plan.wanted = 0;
+    armed_ = nullptr;
+}
 
 // Which events of a tick somebody outside would notice.
 unsigned Timer::noticed() const
@@ -299,8 +311,11 @@ void Timer::schedule()
         alarm_.disarm();
         return;
     }
+    for (const Plan& plan : plans_)
+        if (plan.wanted == wanted && plan.from == counter_)
+            return armFor(plan);
+    Plan plan{counter_, wanted};
     Counter c = counter_;
-    std::int64_t ticks = 0;
     constexpr int kPointsACycle = 10;  // no cycle of a counter has more points than this
     for (int i = 0; i < 2 * kPointsACycle; ++i) {
         const std::int64_t still = ticksToPoint(c);
@@ -308,13 +323,52 @@ void Timer::schedule()
             c.count = static_cast<std::uint32_t>(c.down ? c.count - still : c.count + still);
             c.blocked = false;
         }
-        ticks += still + 1;
-        if ((tick(c) & wanted) != 0) {
-            alarm_.arm(timeOfTick(lastTick_ + ticks));
+        plan.ticks += still + 1;
+        const unsigned events = tick(c);
+        if (events != 0 && plan.steps < Plan::kMostSteps) {
+            plan.events[plan.steps] = events;
+            plan.after[plan.steps] = c;
+        }
+        plan.steps += events != 0 ? 1 : 0;
+        if ((events & wanted) == 0)
+            continue;
+        if (plan.steps > Plan::kMostSteps) {
+            armed_ = nullptr;
+            alarm_.arm(timeOfTick(lastTick_ + plan.ticks));
             return;
         }
+        Plan& kept = plans_[nextPlan_];
+        nextPlan_ = (nextPlan_ + 1) % plans_.size();
+        kept = plan;
+        return armFor(kept);
     }
     alarm_.disarm();
+}
+
+void Timer::armFor(const Plan& plan)
+{
+    armed_ = &plan;
+    armedAt_ = lastTick_;
+    alarm_.arm(timeOfTick(lastTick_ + plan.ticks));
+}
+
+// What has been planned happens, where nothing has come between.
+void Timer::ring(kernel::Time due)
+{
+    const std::int64_t cycle = cycleOf(due);
+    const Plan* const armed = std::exchange(armed_, nullptr);
+    if (armed != nullptr && armedAt_ == lastTick_ && armed->from == counter_ && tickAt(cycle) == lastTick_ + armed->ticks) {
+        const Plan plan = *armed;  // what happens may put another in its place
+        for (unsigned i = 0; i < plan.steps; ++i) {
+            counter_ = plan.after[i];
+            actOn(plan.events[i]);
+        }
+        lastTick_ += plan.ticks;
+        updateInterrupts();
+    } else {
+        sync(cycle);
+    }
+    schedule();
 }
 
 void Timer::sync(std::int64_t cycle)
@@ -456,6 +510,7 @@ void Timer::write(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
 
 void Timer::apply(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
 {
+    forgetPlans();
     const bool wide = row_.width == 16;
     for (unsigned u = 0; u <= unitCount_ + 1; ++u) {
         const std::uint16_t low = u < unitCount_ ? units_[u].ocr : u == unitCount_ ? tcnt_ : icrAt_;
@@ -592,6 +647,7 @@ void Timer::captureDue(kernel::Time due)
             continue;
         sync(cycleOf(due));
         icr_ = static_cast<std::uint16_t>(counter_.count);
+        forgetPlans();
         chip_.put(capture_.flag, true);
         updateInterrupts();
     }

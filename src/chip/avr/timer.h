@@ -84,6 +84,7 @@ public:
         if constexpr (Archive::kLoading) {
             takeMode();
             told_ = kNothingTold;
+            forgetPlans();
         }
     }
 
@@ -110,11 +111,25 @@ private:
         bool down = false;
         bool blocked = false;  // TCNT has just been written: no match in the next tick
 
+        constexpr bool operator==(const Counter&) const = default;
+
         template <class Archive>
         void state(Archive& ar)
         {
             ar(count, down, blocked);
         }
+    };
+
+    // What the counter comes by from one place until something happens that somebody outside would notice. It comes to the same places in each of its
+    // cycles, so the last few are kept until a register changes.
+    struct Plan {
+        static constexpr unsigned kMostSteps = 4;
+        Counter from;
+        unsigned wanted = 0;     // the events that somebody would notice; 0: there is no plan here
+        std::int64_t ticks = 0;  // until the last step has been done
+        unsigned steps = 0;
+        std::array<unsigned, kMostSteps> events{};
+        std::array<Counter, kMostSteps> after{};
     };
 
     // One compare unit as the chip's registers have it.
@@ -157,14 +172,14 @@ private:
     [[nodiscard]] std::uint32_t top() const;
     [[nodiscard]] bool dualSlope() const { return mode().shape == Shape::phase || mode().shape == Shape::phaseFrequency; }
     [[nodiscard]] bool buffered() const { return mode().shape == Shape::fast || dualSlope(); }
-    [[nodiscard]] unsigned com(unsigned unit) const { return (chip_.is(units_[unit].com1) ? 2U : 0U) | (chip_.is(units_[unit].com0) ? 1U : 0U); }
+    [[nodiscard]] unsigned com(unsigned unit) const { return com_[unit]; }
     [[nodiscard]] bool externalClock() const { return row_.prescale == Prescale::external && clockSelect_ >= 6; }
     [[nodiscard]] unsigned divisor() const;
     [[nodiscard]] std::int64_t tickAt(std::int64_t cycle) const;
     [[nodiscard]] kernel::Time timeOfTick(std::int64_t tick) const;
     [[nodiscard]] bool connected(unsigned unit) const { return connected_[unit]; }
     void takeConnections();
-    [[nodiscard]] bool awaits(const InterruptSource& s) const;
+    [[nodiscard]] bool awaits(const InterruptSource& s) const { return !chip_.is(s.flag) && (chip_.is(s.enable) || chip_.awaited(s.vector)); }
 
     [[nodiscard]] std::int64_t ticksToPoint(const Counter& c) const;
     [[nodiscard]] unsigned tick(Counter& c) const;
@@ -172,6 +187,9 @@ private:
     void matchOutput(unsigned unit, bool bottom, bool down);
     [[nodiscard]] unsigned noticed() const;
 
+    void ring(kernel::Time due);
+    void armFor(const Plan& plan);
+    void forgetPlans();
     void sync(std::int64_t cycle);
     void advance(std::int64_t ticks);
     void rebase(std::int64_t cycle);
@@ -213,7 +231,12 @@ private:
     // What the control registers say, taken from them at each write.
     const Mode* mode_ = nullptr;
     unsigned clockSelect_ = 0;
+    std::array<std::uint8_t, kMostUnits> com_{};
     std::array<bool, kMostUnits> connected_{};
+    std::array<Plan, 4> plans_{};
+    std::size_t nextPlan_ = 0;       // the place of the next new one
+    const Plan* armed_ = nullptr;    // whose end alarm_ is armed for, where that is known
+    std::int64_t armedAt_ = 0;       // lastTick_ then
 
     Counter counter_;
     std::array<std::uint16_t, kMostUnits> ocr_{};
