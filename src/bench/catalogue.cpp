@@ -1,5 +1,7 @@
 #include "bench/catalogue.h"
 
+#include "bench/part_search.h"
+
 #include <algorithm>
 #include <map>
 #include <cctype>
@@ -17,13 +19,6 @@ namespace bramix::bench {
 using kernel::fail;
 
 namespace {
-
-std::string lower(std::string_view text)
-{
-    std::string out(text);
-    std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return out;
-}
 
 // The tables under a key of one manifest, each read by `read`; stops at the first error.
 template <class F>
@@ -363,37 +358,9 @@ const PartKind* Catalogue::find(std::string_view id) const
 
 std::vector<const PartKind*> Catalogue::search(std::string_view query) const
 {
-    std::vector<std::string> wanted;
-    std::string word;
-    for (const char c : lower(query) + " ") {
-        if (c != ' ') {
-            word += c;
-        } else if (!word.empty()) {
-            wanted.push_back(word);
-            word.clear();
-        }
-    }
-    std::vector<std::pair<int, const PartKind*>> found;
-    for (const auto& [id, kind] : kinds_) {
-        if (!kind.listed)
-            continue;
-        int score = 0;
-        for (const std::string& w : wanted) {
-            const std::string title = lower(kind.title);
-            int best = title.starts_with(w) ? 4 : title.find(w) != std::string::npos ? 3 : 0;
-            for (const std::string& other : kind.words)
-                best = std::max(best, lower(other).starts_with(w) ? 2 : 0);
-            if (best == 0 && lower(kind.about).find(w) != std::string::npos)
-                best = 1;
-            score = best == 0 ? -1000 : score + best;
-        }
-        if (score >= 0)
-            found.emplace_back(-2 * score - (kind.bridge.empty() ? 0 : 1), &kind);  // of equals, a board before a chip alone
-    }
-    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<const PartKind*> out;
-    for (const auto& [score, kind] : found)
-        out.push_back(kind);
+    for (const PartHit& hit : searchParts(kinds_, query))
+        out.push_back(hit.kind);
     return out;
 }
 

@@ -22,6 +22,25 @@ using kernel::fail;
 
 namespace {
 
+std::string orNone(std::string names) { return names.empty() ? "none" : names; }
+
+std::string settingNames(const PartKind& kind)
+{
+    std::string out;
+    for (const SettingKind& s : kind.settings)
+        out += (out.empty() ? "" : ", ") + s.name;
+    return orNone(std::move(out));
+}
+
+std::string controlNames(const PartKind& kind)
+{
+    std::string out;
+    for (const ControlKind& c : kind.controls)
+        out += (out.empty() ? "" : ", ") + c.name;
+    return orNone(std::move(out));
+}
+
+
 constexpr int kFormat = 1;
 
 // Comment lines directly above each block header, by the header's line; and those at the head of the file under 0.
@@ -572,7 +591,7 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
         for (const auto& [key, value] : p.controls) {
             const ControlKind* control = kind->control(key);
             if (control == nullptr)
-                return fail(place(p.remarks), fmt::format("part \"{}\" has no live control \"{}\"", p.id, key));
+                return fail(place(p.remarks), fmt::format("part \"{}\" has no live control \"{}\"; it has {}", p.id, key, controlNames(*kind)));
             if (!(value >= control->least && value <= control->most))
                 return fail(place(p.remarks), fmt::format("{}.{} stands at {}; expected {} to {}", p.id, key, value, control->least, control->most));
         }
@@ -584,7 +603,7 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             if (setting == nullptr && key == "voltage" && kind->behaviour == "supply")
                 continue;  // of ground, in benches of before: it never did anything
             if (setting == nullptr)
-                return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"", p.id, key));
+                return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"; it has {}", p.id, key, settingNames(*kind)));
             if (setting->type == "fuse") {
                 auto bytes = kind->fuses;
                 if (auto ok = chip::avr::setFuse(*kind->chip, bytes, key, value); !ok)

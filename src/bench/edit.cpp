@@ -389,15 +389,58 @@ bool addWire(Document& document, const Catalogue& catalogue, const PinRef& from,
     return true;
 }
 
+namespace {
+
+// What a pin's own words say of its wire's colour; empty where nothing.
+std::string colorOfPin(const PinKind& pin)
+{
+    if (pin.ground)
+        return "ink";
+    if (pin.supplyVolts)
+        return "rust";
+    // A breadboard's rails are marked, and legs that are called by a colour have it.
+    if (pin.about.find("rail") != std::string::npos)
+        return pin.about.ends_with("minus") ? "ink" : pin.about.ends_with("plus") ? "rust" : "";
+    static const std::map<std::string, std::string, std::less<>> legs{{"red", "rust"}, {"green", "leaf"}, {"blue", "sky"}};
+    const auto leg = legs.find(pin.about);
+    return leg == legs.end() ? "" : leg->second;
+}
+
+// Of all that wires and net flags join to a pin already: "ink" for a ground, "rust" for a supply.
+std::string colorOfNet(const Document& document, const Catalogue& catalogue, const PinRef& pin)
+{
+    std::vector<PinRef> reached{pin};
+    const auto reach = [&](const PinRef& other) {
+        if (std::find(reached.begin(), reached.end(), other) == reached.end())
+            reached.push_back(other);
+    };
+    for (std::size_t i = 0; i < reached.size(); ++i) {
+        const PinRef at = reached[i];
+        if (const PinKind* kind = pinOf(document, catalogue, at); kind != nullptr && (kind->ground || kind->supplyVolts))
+            return kind->ground ? "ink" : "rust";
+        for (const WireItem& w : document.wires) {
+            if (w.from == at)
+                reach(w.to);
+            if (w.to == at)
+                reach(w.from);
+        }
+        for (const NetItem& net : document.nets)
+            if (std::find(net.pins.begin(), net.pins.end(), at) != net.pins.end())
+                for (const PinRef& other : net.pins)
+                    reach(other);
+    }
+    return {};
+}
+
+}  // namespace
+
 std::string colorFor(const Document& document, const Catalogue& catalogue, const PinRef& from, const PinRef& to)
 {
-    for (const PinRef* ref : {&from, &to})
-        if (const PinKind* pin = pinOf(document, catalogue, *ref)) {
-            if (pin->ground)
-                return "ink";
-            if (pin->supplyVolts)
-                return "rust";
-        }
+    for (const bool ownWords : {true, false})
+        for (const PinRef* ref : {&from, &to})
+            if (const PinKind* pin = pinOf(document, catalogue, *ref))
+                if (const std::string color = ownWords ? colorOfPin(*pin) : colorOfNet(document, catalogue, *ref); !color.empty())
+                    return color;
     // A wire that goes on from another has its colour; a fresh one takes the signal colour used least.
     for (const WireItem& w : document.wires)
         if (w.from == from || w.to == from || w.from == to || w.to == to)

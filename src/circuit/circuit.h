@@ -464,7 +464,7 @@ private:
     [[nodiscard]] double nodeVolts(const Island& island, std::uint32_t node, Time t) const;
     [[nodiscard]] DevicePoint pointNow(const Island& island, const Element& element) const;
     void reportIsland(Island& island);
-    [[nodiscard]] bool isQuiet(const Island& island, const Solution& solution) const;
+    void findWorthReporting(const Island& island, Solution& solution) const;
 
     // circuit_dynamic.cpp
     void beginPiece(Island& island, Time t);

@@ -280,26 +280,31 @@ void Circuit::decideStatic(Island& island)
     const std::vector<std::uint32_t>* elements = nullptr;
     if (island.historic) {
         fresh = solve(island);
+        findWorthReporting(island, fresh);
         solution = &fresh;
         island.last = fresh.volts;
     } else {
         if (island.remembered.size() > kMaxRemembered)
             forgetSolutions(island);
-        auto [entry, isNew] = island.remembered.try_emplace(island.key);
-        if (isNew) {
-            entry->second = std::make_unique<Solution>(solve(island));
-            entry->second->quiet = isQuiet(island, *entry->second);
-        } else {
-            ++recalls_;
+        Island::Found& found = island.found[island.key.low % island.found.size()];
+        if (found.solution == nullptr || !(found.key == island.key)) {
+            auto [entry, isNew] = island.remembered.try_emplace(island.key);
+            if (isNew) {
+                entry->second = std::make_unique<Solution>(solve(island));
+                findWorthReporting(island, *entry->second);
+                --recalls_;
+            }
+            found = {island.key, entry->second.get()};
         }
-        solution = entry->second.get();
+        ++recalls_;
+        solution = found.solution;
         nets = changedNets(island, *solution, &elements);
         island.solution = solution;
         if (island.keptSolution.get() != solution)
             island.keptSolution.reset();
     }
     const bool converged = solution->converged;
-    const bool quiet = solution->quiet;
+    const bool fights = solution->fights;
     const auto carries = [&](std::size_t i) {
         if (island.amps[i] != solution->amps[i]) {
             island.amps[i] = solution->amps[i];
@@ -330,9 +335,17 @@ void Circuit::decideStatic(Island& island)
         if (!converged && observer_ != nullptr)
             observer_->trouble(Trouble::noSolution, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
     }
-    if (!quiet || island.loud)
+    if (fights || island.loud) {
         reportIsland(island);
-    island.loud = !quiet;
+    } else if (observer_ != nullptr) {
+        for (const PinId pin : island.loaded)
+            reportPin(pin);
+        for (const PinId pin : solution->loaded)
+            if (std::find(island.loaded.begin(), island.loaded.end(), pin) == island.loaded.end())
+                reportPin(pin);
+    }
+    island.loud = fights;
+    island.loaded = solution->loaded;
 }
 
 // What differs from the solution before, in the island's order; null where that is not known.
@@ -365,16 +378,16 @@ const std::vector<std::uint32_t>* Circuit::changedNets(Island& island, Solution&
     return &oldest.nets;
 }
 
-bool Circuit::isQuiet(const Island& island, const Solution& solution) const
+void Circuit::findWorthReporting(const Island& island, Solution& solution) const
 {
-    if (!island.betweenRails.empty() || std::find(solution.states.begin(), solution.states.end(), NetState::conflict) != solution.states.end())
-        return false;
-    return std::all_of(island.limited.begin(), island.limited.end(), [&](PinId id) {
+    solution.fights = !island.betweenRails.empty() || std::find(solution.states.begin(), solution.states.end(), NetState::conflict) != solution.states.end();
+    for (const PinId id : island.limited) {
         const Pin& pin = at(id);
         const double volts = voltsIn(at(pin.net), solution.volts);
         const bool within = pin.clampLow > pin.clampHigh || (volts <= pin.clampHigh + kOverVolts && volts >= pin.clampLow - kOverVolts);
-        return within && (pin.drive.floating() || pin.drive.ohms == 0 || std::fabs(pin.drive.volts - volts) < kWorthBooking * pin.drive.ohms);
-    });
+        if (!within || !(pin.drive.floating() || pin.drive.ohms == 0 || std::fabs(pin.drive.volts - volts) < kWorthBooking * pin.drive.ohms))
+            solution.loaded.push_back(id);
+    }
 }
 
 void Circuit::forgetSolutions(Island& island)
@@ -383,6 +396,7 @@ void Circuit::forgetSolutions(Island& island)
         if (solution != nullptr && solution.get() == island.solution)
             island.keptSolution = std::move(solution);
     island.remembered.clear();
+    island.found = {};
 }
 
 void Circuit::forgetPositions(Island& island)

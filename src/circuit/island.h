@@ -34,7 +34,9 @@ struct Circuit::Solution {
     std::vector<NetState> states;
     std::vector<double> amps;
     bool converged = true;
-    bool quiet = false;  // nothing in it is worth reporting: see reportIsland()
+    // Worth reporting: see reportIsland().
+    bool fights = false;        // outputs against each other, or elements between two supplies
+    std::vector<PinId> loaded;  // pins beyond their voltage, or whose current counts
 };
 
 struct Circuit::Island {
@@ -88,7 +90,14 @@ struct Circuit::Island {
     std::vector<ElementId> betweenRails;  // those that a short circuit goes through
     std::vector<PinId> limited;           // pins that can be overloaded
     std::vector<double> amps;             // static: what each element carries, as its Element has it
-    bool loud = true;                     // something was worth reporting when it was last looked at
+    bool loud = true;                     // all was worth reporting when it was last looked at, or
+    std::vector<PinId> loaded;            // these pins
+    // Solutions found without the map, by the last bits of their key.
+    struct Found {
+        Key key;
+        Solution* solution = nullptr;
+    };
+    std::array<Found, 32> found;
     std::vector<std::uint32_t> dependents;  // islands in which somebody waits to pass a voltage of this one
     bool clamped = false;    // protection diodes conduct
     bool dirty = false;

@@ -22,12 +22,11 @@ std::complex<double> expm1(std::complex<double> z)
     return {std::expm1(z.real()) * std::cos(z.imag()) - 2 * s * s, std::exp(z.real()) * std::sin(z.imag())};
 }
 
-Time later(Time t, double seconds)
+Time later(Time t, std::int64_t picos)
 {
-    const double picos = std::ceil(seconds * 1e12);
-    if (!(picos < 9e18 - static_cast<double>(t.time_since_epoch().count())))
+    if (picos > INT64_MAX - t.time_since_epoch().count())
         return kernel::kNever;
-    return t + kernel::Duration(static_cast<std::int64_t>(picos));
+    return t + kernel::Duration(picos);
 }
 
 }  // namespace
@@ -259,32 +258,39 @@ namespace {
 constexpr double kNear = Span::kNear;
 
 // Steps up to the first passing of 0 by g(s), s in seconds from `first`, without missing any. look(s) gives g, how fast it may change from there on at most, and
-// how far it may still go. Negative where there is none; `slow` where it takes too many steps, and the answer is as far as it has come.
+// how far it may still go. The answer is the first picosecond of the passing, the same from wherever the search began; negative where there is none. Where it takes
+// too many steps it is as far as it has come.
 struct Look {
     double g = 0, speed = 0, swing = 0;
 };
 
 template <class Function>
-double march(double first, double last, Function&& look, bool& slow)
+std::int64_t march(double first, double last, Function&& look)
 {
-    slow = false;
     Look now = look(first);
     double side = std::fabs(now.g) < kNear ? 0 : now.g;  // on the target just now: it has been passed; look for the way back only once it has gone some way
-    double s = first;
+    double s = first, before = first;
+    const auto passed = [&](double g) { return (g > 0) != (side > 0) && std::fabs(g) >= kNear / 2; };
     for (int i = 0; i < 400; ++i) {
         if (side == 0 && std::fabs(now.g) > 4 * kNear)
             side = now.g;
         if (now.swing <= std::fabs(now.g) || now.swing < kNear || now.speed == 0)
             return -1;
-        if (side != 0 && (now.g > 0) != (side > 0) && std::fabs(now.g) >= kNear / 2)
-            return s;
+        if (side != 0 && passed(now.g)) {
+            auto low = static_cast<std::int64_t>(std::floor(before * 1e12)), high = static_cast<std::int64_t>(std::ceil(s * 1e12));
+            while (high - low > 1) {
+                const std::int64_t middle = low + (high - low) / 2;
+                (passed(look(static_cast<double>(middle) * 1e-12).g) ? high : low) = middle;
+            }
+            return high;
+        }
+        before = s;
         s += std::max((std::fabs(now.g) + kNear) / now.speed, 1e-12);  // time has no finer steps
         if (s > last)
             return -1;
         now = look(s);
     }
-    slow = true;
-    return s;
+    return static_cast<std::int64_t>(std::ceil(s * 1e12));
 }
 
 constexpr double kLongest = 9e6;  // seconds: beyond simulated time
@@ -316,8 +322,7 @@ Time LinearTransient::passes(const Passing& p, Time from) const
         }
         return l;
     };
-    bool slow = false;
-    const double s = march(first, kLongest, look, slow);
+    const std::int64_t s = march(first, kLongest, look);
     return s < 0 ? kernel::kNever : std::max(later(begin_, s), from + kernel::Duration(1));  // very slow: whoever asked looks again from there
 }
 
@@ -350,8 +355,7 @@ Time LinearTransient::passesReal(const Passing& p, Time from) const
         }
         return l;
     };
-    bool slow = false;
-    const double s = march(first, kLongest, look, slow);
+    const std::int64_t s = march(first, kLongest, look);
     return s < 0 ? kernel::kNever : std::max(later(begin_, s), from + kernel::Duration(1));
 }
 
@@ -384,16 +388,13 @@ Time crossing(const Side& plus, const Side& minus, double target, Time from)
         return plus.piece->passes({plus.node, minus.node, target}, from);
     const Time end = std::min(plus.piece->until(), minus.piece->until());
     const auto look = [&](double s) {
-        const Time t = from + kernel::Duration(static_cast<std::int64_t>(s * 1e12));
+        const Time t = from + kernel::Duration(std::llround(s * 1e12));
         const Reach a = plus.piece->reach(plus.node, t);
         const Reach b = minus.piece->reach(minus.node, t);
         return Look{plus.piece->volts(plus.node, t) - minus.piece->volts(minus.node, t) - target, a.speed + b.speed, a.swing + b.swing};
     };
-    bool slow = false;
-    // Whole picoseconds: a step is at least one, or it would stand still.
-    double at = 0;
     const double last = std::min(kLongest, kernel::seconds(end - from));
-    at = march(0, last, look, slow);
+    const std::int64_t at = march(0, last, look);
     return at < 0 ? kernel::kNever : std::max(later(from, at), from + kernel::Duration(1));
 }
 

@@ -76,6 +76,7 @@ public:
     explicit Run(const RunOptions& options) : options_(options) {}
 
     Result<void> prepare();
+    void tellFindings();
     int execute();
 
 private:
@@ -141,6 +142,20 @@ Result<void> Run::prepare()
     if (auto ok = decoders_.open(*session_, options_.decode, options_.decoded, !options_.chip.empty()); !ok)
         return ok;
     return options_.vcd.empty() ? Result<void>() : session_->startVcd(options_.vcd, vcdNets_, vcdNames_);
+}
+
+// Once nothing stands in the way of the run any more: they would bury the line that says what does.
+void Run::tellFindings()
+{
+    const auto tell = [](const bench::Finding& f) {
+        if (!f.muted.empty())
+            return spdlog::info("{:.9f} s: {} [{}, muted: {}]", kernel::seconds(f.time), f.message, f.rule, f.muted);
+        const auto level = f.severity == bench::Severity::error ? spdlog::level::err : f.severity == bench::Severity::warning ? spdlog::level::warn : spdlog::level::info;
+        spdlog::log(level, "{:.9f} s{}{}: {} [{}]", kernel::seconds(f.time), f.source.empty() ? "" : ", ", f.source, f.message, f.rule);
+    };
+    for (const bench::Finding& f : session_->findings())
+        tell(f);
+    session_->onFinding = tell;
 }
 
 Result<void> Run::openTrace()
@@ -301,15 +316,6 @@ Result<void> Run::openSession()
         gdb_ = std::make_unique<session::GdbServer>(*session_, *debugger_);
         fmt::print(stderr, "gdb: 127.0.0.1:{}\n", listener_->port());
     }
-    const auto tell = [](const bench::Finding& f) {
-        if (!f.muted.empty())
-            return spdlog::info("{:.9f} s: {} [{}, muted: {}]", kernel::seconds(f.time), f.message, f.rule, f.muted);
-        const auto level = f.severity == bench::Severity::error ? spdlog::level::err : f.severity == bench::Severity::warning ? spdlog::level::warn : spdlog::level::info;
-        spdlog::log(level, "{:.9f} s{}{}: {} [{}]", kernel::seconds(f.time), f.source.empty() ? "" : ", ", f.source, f.message, f.rule);
-    };
-    for (const bench::Finding& f : session_->findings())
-        tell(f);
-    session_->onFinding = tell;
     session_->onSerial = [this](const session::SerialByte& byte) { received(byte); };
     return {};
 }
@@ -687,6 +693,7 @@ int runCommand(const RunOptions& options)
         fmt::print(stderr, "{}\n", ok.error().text());
         return kUnusableInput;
     }
+    run.tellFindings();
     return run.execute();
 }
 

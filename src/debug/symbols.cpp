@@ -207,9 +207,11 @@ std::vector<std::uint32_t> Symbols::addressesOf(const std::string& file, int& li
     std::vector<bool> matches(files_.size());
     for (std::size_t i = 0; i < files_.size(); ++i)
         matches[i] = files_[i] == file || (anyFolder ? withoutFolders(files_[i]) == file : files_[i].ends_with("/" + file) || file.ends_with("/" + files_[i]));
+    // Rows of no length say nothing: that of a function's signature often has none, as its body begins at the same address.
+    const auto says = [&](std::size_t i) { return i + 1 == lines_.size() || lines_[i + 1].address != lines_[i].address; };
     int nearest = INT32_MAX;
-    for (const LineRow& l : lines_)
-        if (l.file != kEnd && matches[l.file] && l.line >= line)
+    for (std::size_t i = 0; i < lines_.size(); ++i)
+        if (const LineRow& l = lines_[i]; l.file != kEnd && matches[l.file] && l.line >= line && says(i))
             nearest = std::min(nearest, l.line);
     if (nearest == INT32_MAX)
         return {};
@@ -218,8 +220,7 @@ std::vector<std::uint32_t> Symbols::addressesOf(const std::string& file, int& li
     int before = -2;  // the function in whose code of this line the row before lies; -2: it is of another line
     for (std::size_t i = 0; i < lines_.size(); ++i) {
         const LineRow& l = lines_[i];
-        // Rows of no length say nothing.
-        if (i + 1 < lines_.size() && lines_[i + 1].address == l.address)
+        if (!says(i))
             continue;
         if (l.file == kEnd || !matches[l.file] || l.line != line) {
             before = -2;

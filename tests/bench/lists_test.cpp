@@ -166,7 +166,7 @@ private slots:
         wrong.part("p")->controls["position"] = 1.5;
         QCOMPARE(checkDocument(wrong, catalogue(), "t").error().what, "p.position stands at 1.5; expected 0 to 1");
         wrong.part("p")->controls = {{"volume", 1}};
-        QCOMPARE(checkDocument(wrong, catalogue(), "t").error().what, "part \"p\" has no live control \"volume\"");
+        QCOMPARE(checkDocument(wrong, catalogue(), "t").error().what, "part \"p\" has no live control \"volume\"; it has position");
     }
 
     // Leads in one strip conduct, across the trough they do not; rails are whole, or split.

@@ -367,7 +367,8 @@ void BenchView::drawLabels(QPainter& painter)
             continue;
         const QRectF box = art_.sheetBox(*kind, part);
         painter.setPen(theme::kInk);
-        painter.drawText(QRectF(box.center().x() - 100, box.top() - 21, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
+        const double lift = PartArt::hasValueAbove(*kind) ? 14 : 0;
+        painter.drawText(QRectF(box.center().x() - 100, box.top() - 21 - lift, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
     }
     if (zoom_ < 0.75)
         return;

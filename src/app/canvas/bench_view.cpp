@@ -23,7 +23,7 @@ namespace {
 constexpr double kSmallest = 0.2;
 constexpr double kLargest = 6.0;
 constexpr double kPinReach = 8;      // widget pixels around a pin that count as the pin
-constexpr double kWireReach = 5;
+constexpr double kWireReach = 8;
 constexpr double kDragStart = 4;
 
 double distanceToSegment(QPointF p, QPointF a, QPointF b)
@@ -164,7 +164,11 @@ const BenchView::PinSpot* BenchView::pinAt(QPointF widget) const
 {
     const PinSpot* best = nullptr;
     double nearest = kPinReach;
+    // What is worked with the mouse, on a part that covers holes, is worked.
+    const bool worked = isWorkedAt(widget);
     for (const PinSpot& spot : spots_) {
+        if (spot.hole && worked)
+            continue;
         const QPointF d = toWidget(spot.at) - widget;
         const double distance = std::hypot(d.x(), d.y());
         // A lead before the hole that it stands in.
@@ -173,7 +177,32 @@ const BenchView::PinSpot* BenchView::pinAt(QPointF widget) const
             best = &spot;
         }
     }
+    if (best != nullptr || worked)
+        return best;
+    // A board's pin is also the bead beside it and its name on the silk.
+    constexpr double kName = 2.2;  // steps from the pad to the end of the name
+    nearest = std::min(kPinReach, 0.45 * kStep * zoom_);
+    for (const PinSpot& spot : spots_) {
+        if (!spot.onBoard || spot.bead == spot.at)
+            continue;
+        const QPointF out = (spot.bead - spot.at) / kStep;  // of length one
+        const QPointF from = toWidget(spot.bead + out * (0.4 * kStep)), to = toWidget(spot.at - out * (kName * kStep));
+        if (const double distance = distanceToSegment(widget, from, to); distance < nearest) {
+            nearest = distance;
+            best = &spot;
+        }
+    }
     return best;
+}
+
+// A button, a slider or a knob lies there.
+bool BenchView::isWorkedAt(QPointF widget) const
+{
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+            kind != nullptr && !kind->plugs && (!art_.controlAt(*kind, part, toSheet(widget)).empty() || !art_.dialAt(*kind, part, toSheet(widget)).empty()))
+            return true;
+    return false;
 }
 
 const bench::PartItem* BenchView::partAt(QPointF widget)
@@ -229,20 +258,42 @@ bool BenchView::turnDial(QPointF widget, double steps)
     return true;
 }
 
-// By keys: the dial under the pointer, else the first one of the only part that is chosen.
+// By keys: what can be turned on the part under the pointer, else on the only part that is chosen.
 void BenchView::turnDialByKey(double steps)
 {
-    if (turnDial(pointer_, steps) || editor_.selection().parts.size() != 1)
+    if (turnDial(pointer_, steps))
         return;
-    const bench::PartItem* part = editor_.document().part(*editor_.selection().parts.begin());
+    const auto turn = [&](const bench::PartItem* part) {
+        const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+        if (kind == nullptr)
+            return false;
+        for (const bench::ControlKind& control : kind->controls)
+            if (control.type == "dial" || control.type == "choice") {
+                editor_.turnDial(*part, control, steps);
+                return true;
+            }
+        return false;
+    };
+    if (underMouse() && turn(partAt(pointer_)))
+        return;
+    if (editor_.selection().parts.size() != 1 || !turn(editor_.document().part(*editor_.selection().parts.begin())))
+        emit editor_.message(tr("Nothing to turn: point at a knob, or select a part that has one"), false);
+}
+
+// The pointer goes round the shaft: as far as it goes, the knob goes; a knob has three quarters of a turn.
+void BenchView::turnShaft(QPointF widget)
+{
+    const QPointF before = pointer_ - shaft_, now = widget - shaft_;
+    constexpr double kTooNear = 3;  // pixels: no direction there
+    if (std::hypot(before.x(), before.y()) < kTooNear || std::hypot(now.x(), now.y()) < kTooNear)
+        return;
+    double degrees = (std::atan2(now.y(), now.x()) - std::atan2(before.y(), before.x())) * 180 / M_PI;
+    degrees = degrees > 180 ? degrees - 360 : degrees < -180 ? degrees + 360 : degrees;
+    const bench::PartItem* part = editor_.document().part(turnedPart_);
     const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-    if (kind == nullptr)
-        return;
-    for (const bench::ControlKind& control : kind->controls)
-        if (control.type == "dial" || control.type == "choice") {
-            editor_.turnDial(*part, control, steps);
-            return;
-        }
+    constexpr double kDegreesAStep = 2.7;
+    if (kind != nullptr)
+        editor_.turnDial(*part, *kind->control(turnedControl_), degrees / kDegreesAStep);
 }
 
 void BenchView::endHold()
@@ -282,12 +333,17 @@ void BenchView::mousePressEvent(QMouseEvent* event)
         editor_.nextProbeSpan();
         return;
     }
+    thinOut_ = false;
     if (const PinSpot* pin = pinAt(pointer_)) {
-        doing_ = Doing::wiring;
-        wireFrom_ = pin->ref;
-        wireVia_.clear();
-        wireByDrag_ = false;
-        update();
+        const PinRef ref = pin->ref;
+        const auto wire = endOfSelectedWire(ref);
+        beginWire(ref);
+        if (wire) {
+            // The end that was pressed follows the pointer; the other one stays.
+            const bench::WireItem& item = editor_.document().wires[*wire];
+            wireFrom_ = item.from == ref ? item.to : item.from;
+            movedEnd_ = wire;
+        }
         return;
     }
     const bool adding = (event->modifiers() & (Qt::ShiftModifier | Qt::ControlModifier)) != 0;
@@ -300,11 +356,21 @@ void BenchView::mousePressEvent(QMouseEvent* event)
             beginHold(*part, *kind, control);
             return;
         }
+        if (const std::string dial = adding ? std::string() : art_.dialAt(*kind, *part, toSheet(pointer_)); !dial.empty()) {
+            turnedPart_ = part->id;
+            turnedControl_ = dial;
+            shaft_ = toWidget(art_.shaftAt(*kind, *part));
+            editor_.select({{turnedPart_}, {}});
+            doing_ = Doing::turning;
+            return;
+        }
         if (adding) {
             if (selection.parts.erase(part->id) == 0)
                 selection.parts.insert(part->id);
         } else if (!selection.parts.contains(part->id)) {
             selection = {{part->id}, {}};
+        } else {
+            thinOut_ = selection.parts.size() + selection.wires.size() > 1;
         }
         editor_.select(selection);
         doing_ = Doing::moving;
@@ -325,6 +391,8 @@ void BenchView::mousePressEvent(QMouseEvent* event)
 
 void BenchView::mouseMoveEvent(QMouseEvent* event)
 {
+    if (doing_ == Doing::turning)
+        turnShaft(event->position());
     pointer_ = event->position();
     const QPointF d = pointer_ - pressAt_;
     const bool far = std::hypot(d.x(), d.y()) > kDragStart;
@@ -348,6 +416,7 @@ void BenchView::mouseMoveEvent(QMouseEvent* event)
         wireByDrag_ = wireByDrag_ || (far && (event->buttons() & Qt::LeftButton) != 0);
         break;
     case Doing::banding: applyBand(); break;
+    case Doing::turning:
     case Doing::holding:
     case Doing::nothing: break;
     }
@@ -358,7 +427,7 @@ void BenchView::mouseMoveEvent(QMouseEvent* event)
     if (doing_ == Doing::nothing) {
         const bench::PartItem* part = partAt(pointer_);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-        const bool control = kind != nullptr && !art_.controlAt(*kind, *part, toSheet(pointer_)).empty();
+        const bool control = kind != nullptr && (!art_.controlAt(*kind, *part, toSheet(pointer_)).empty() || !art_.dialAt(*kind, *part, toSheet(pointer_)).empty());
         setCursor(pin != nullptr ? Qt::CrossCursor : control ? Qt::PointingHandCursor : part != nullptr ? Qt::SizeAllCursor : hoverWire_ ? Qt::PointingHandCursor : Qt::ArrowCursor);
     }
     update();
@@ -378,9 +447,21 @@ void BenchView::mouseReleaseEvent(QMouseEvent* event)
         }
         break;
     case Doing::holding: endHold(); break;
-    case Doing::panning:
-    case Doing::banding:
     case Doing::moving:
+        if (thinOut_ && !movedAny_)
+            if (const bench::PartItem* part = partAt(pointer_))
+                editor_.select({{part->id}, {}});
+        doing_ = Doing::nothing;
+        setCursor(Qt::ArrowCursor);
+        break;
+    case Doing::panning:
+        doing_ = Doing::nothing;
+        setCursor(Qt::ArrowCursor);
+        if (event->button() == Qt::RightButton && std::hypot(pointer_.x() - pressAt_.x(), pointer_.y() - pressAt_.y()) <= kDragStart)
+            emit menuWanted(targetAt(pointer_), event->globalPosition().toPoint());
+        break;
+    case Doing::turning:
+    case Doing::banding:
         doing_ = Doing::nothing;
         setCursor(Qt::ArrowCursor);
         break;
@@ -438,6 +519,20 @@ void BenchView::keyPressEvent(QKeyEvent* event)
         editor_.select({});
         return;
     }
+    if (event->key() == Qt::Key_Menu) {
+        // Of what is selected, or of the paper.
+        Target target;
+        QPointF at(width() / 2.0, height() / 2.0);
+        if (const auto& parts = editor_.selection().parts; !parts.empty())
+            if (const bench::PartItem* part = editor_.document().part(*parts.begin()); part != nullptr && editor_.catalogue().find(part->kind) != nullptr) {
+                target.part = part->id;
+                at = toWidget(art_.sheetBox(*editor_.catalogue().find(part->kind), *part).center());
+            }
+        if (target.part.empty() && !editor_.selection().wires.empty())
+            target.wire = *editor_.selection().wires.begin();
+        emit menuWanted(target, mapToGlobal(at.toPoint()));
+        return;
+    }
     static const std::map<int, GridPoint> arrows{{Qt::Key_Left, {-1, 0}}, {Qt::Key_Right, {1, 0}}, {Qt::Key_Up, {0, -1}}, {Qt::Key_Down, {0, 1}}};
     if (const auto arrow = arrows.find(event->key()); arrow != arrows.end() && !editor_.selection().parts.empty()) {
         moveSelection(arrow->second);
@@ -460,15 +555,69 @@ void BenchView::cancelDoing()
         endHold();
     doing_ = Doing::nothing;
     wireFrom_.reset();
+    movedEnd_.reset();
     wireVia_.clear();
     update();
+}
+
+BenchView::Target BenchView::targetAt(QPointF widget)
+{
+    Target target;
+    if (const PinSpot* pin = pinAt(widget)) {
+        target.pin = pin->ref;
+        target.part = pin->ref.part;
+    } else if (const bench::PartItem* part = partAt(widget)) {
+        target.part = part->id;
+    } else {
+        target.wire = wireAt(widget);
+    }
+    return target;
+}
+
+void BenchView::beginWire(const PinRef& pin)
+{
+    setFocus();
+    doing_ = Doing::wiring;
+    wireFrom_ = pin;
+    movedEnd_.reset();
+    wireVia_.clear();
+    wireByDrag_ = false;
+    update();
+}
+
+// Where exactly one wire is selected and ends there.
+std::optional<std::size_t> BenchView::endOfSelectedWire(const PinRef& pin) const
+{
+    const bench::Selection& selection = editor_.selection();
+    if (selection.wires.size() != 1 || !selection.parts.empty() || *selection.wires.begin() >= editor_.document().wires.size())
+        return std::nullopt;
+    const bench::WireItem& wire = editor_.document().wires[*selection.wires.begin()];
+    return wire.from == pin || wire.to == pin ? std::optional(*selection.wires.begin()) : std::nullopt;
+}
+
+void BenchView::wireBetween(const PinRef& from, const PinRef& to)
+{
+    editor_.change(tr("wire"), [&](bench::Document& d) { bench::addWire(d, editor_.catalogue(), from, to, {}); });
 }
 
 void BenchView::finishWire(const PinRef& to)
 {
     const PinRef from = *wireFrom_;
     const std::vector<GridPoint> via = wireVia_;
+    const auto moved = movedEnd_;
     cancelDoing();
+    if (moved && *moved < editor_.document().wires.size()) {
+        editor_.change(tr("wire to another pin"), [&](bench::Document& d) {
+            bench::WireItem& wire = d.wires[*moved];
+            bench::WireItem next;
+            next.from = from;
+            next.to = to;
+            next.color = wire.color;
+            next.via = via;
+            wire = next;
+        });
+        return;
+    }
     editor_.change(tr("wire"), [&](bench::Document& d) { bench::addWire(d, editor_.catalogue(), from, to, via); });
 }
 
@@ -491,7 +640,7 @@ void BenchView::applyBand()
     editor_.select(selection);
 }
 
-void BenchView::addPartAtPointer(const bench::PartKind& kind)
+void BenchView::addPartAtPointer(const bench::PartKind& kind, const std::map<std::string, std::string>& set)
 {
     const bool inside = rect().contains(pointer_.toPoint()) && underMouse();
     const QPointF where = inside ? pointer_ : QPointF(width() / 2.0, height() / 2.0);
@@ -519,14 +668,37 @@ void BenchView::addPartAtPointer(const bench::PartKind& kind)
     for (int tries = 0; tries < 400 && overlaps(at); ++tries)
         at.x += 1;
     std::string id;
-    editor_.change(tr("add %1").arg(QString::fromStdString(kind.title)), [&](bench::Document& d) { id = bench::addPart(d, kind, at); });
+    editor_.change(tr("add %1").arg(QString::fromStdString(kind.title)), [&](bench::Document& d) {
+        id = bench::addPart(d, kind, at);
+        for (const auto& [name, value] : set)
+            d.part(id)->set[name] = value;
+    });
     editor_.select({{id}, {}});
+    if (const bench::PartItem* part = editor_.document().part(id))
+        bringIntoView(art_.sheetBox(kind, *part));
     setFocus();
+}
+
+// Moved into view, and made smaller where it does not fit.
+void BenchView::bringIntoView(const QRectF& box)
+{
+    constexpr double kRoom = 24;  // pixels around it
+    if (QRectF(toSheet({0, 0}), toSheet(QPointF(width(), height()))).contains(box))
+        return;
+    autoFit_ = false;
+    zoom_ = std::clamp(std::min({zoom_, (width() - 2 * kRoom) / box.width(), (height() - 2 * kRoom) / box.height()}), kSmallest, kLargest);
+    const QRectF at(toWidget(box.topLeft()), toWidget(box.bottomRight()));
+    const auto push = [](double low, double high, double most) { return low < kRoom ? kRoom - low : high > most - kRoom ? most - kRoom - high : 0.0; };
+    offset_ += QPointF(push(at.left(), at.right(), width()), push(at.top(), at.bottom(), height()));
+    staticDirty_ = true;
+    update();
 }
 
 void BenchView::turnSelection()
 {
     const std::set<std::string> parts = editor_.selection().parts;
+    if (parts.empty())
+        return emit editor_.message(tr("Nothing is selected to turn"), false);
     editor_.change(tr("turn"), [&](bench::Document& d) { bench::turnParts(d, editor_.catalogue(), parts); });
 }
 
@@ -573,9 +745,20 @@ void BenchView::distributeSelection(bool across)
     editor_.change(tr("distribute"), [&](bench::Document& d) { bench::distribute(d, editor_.catalogue(), editor_.selection().parts, across); });
 }
 
+void BenchView::turnSelectionBack()
+{
+    const std::set<std::string> parts = editor_.selection().parts;
+    editor_.change(tr("turn"), [&](bench::Document& d) {
+        for (int i = 0; i < 3; ++i)
+            bench::turnParts(d, editor_.catalogue(), parts);
+    });
+}
+
 void BenchView::removeSelection()
 {
     const bench::Selection what = editor_.selection();
+    if (what.empty())
+        return emit editor_.message(tr("Nothing is selected to remove"), false);
     editor_.change(tr("remove"), [&](bench::Document& d) { bench::remove(d, what); });
 }
 
@@ -618,13 +801,22 @@ void BenchView::recolorSelection()
 {
     const std::set<std::size_t> wires = editor_.selection().wires;
     if (wires.empty())
-        return;
+        return emit editor_.message(tr("Select a wire to give it another colour"), false);
     const auto& colors = bench::wireColors();
     const std::string now = editor_.document().wires[*wires.begin()].color;
     const auto at = static_cast<std::size_t>(std::find(colors.begin(), colors.end(), now) - colors.begin());
     editor_.change(tr("colour"), [&](bench::Document& d) {
         for (const std::size_t wire : wires)
             d.wires[wire].color = colors[(at + 1) % colors.size()];
+    });
+}
+
+void BenchView::colourSelection(const std::string& colour)
+{
+    const std::set<std::size_t> wires = editor_.selection().wires;
+    editor_.change(tr("colour"), [&](bench::Document& d) {
+        for (const std::size_t wire : wires)
+            d.wires[wire].color = colour;
     });
 }
 
@@ -656,6 +848,10 @@ void BenchView::dropEvent(QDropEvent* event)
         const QString file = url.toLocalFile();
         if (file.endsWith(".toml")) {
             emit benchDropped(file);
+            continue;
+        }
+        if (file.endsWith(".bramix-run")) {
+            emit otherDropped(file);
             continue;
         }
         // Onto the board under the pointer; anywhere else, onto the only board.

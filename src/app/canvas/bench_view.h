@@ -37,7 +37,7 @@ public:
     [[nodiscard]] std::optional<QPointF> pinInWidget(const bench::PinRef& pin) const;
 
     // Adds a part where the pointer is, or in the middle where it is elsewhere, beside what stands there.
-    void addPartAtPointer(const bench::PartKind& kind);
+    void addPartAtPointer(const bench::PartKind& kind, const std::map<std::string, std::string>& set = {});
     void turnSelection();
     void duplicateSelection();
     void copySelection();
@@ -59,9 +59,28 @@ public:
 
     [[nodiscard]] std::optional<bench::PinRef> hoveredPin() const { return hoverPin_; }
 
+    // What lies at a place: at most one of pin, wire and part, and the name of the net whose flag it is.
+    struct Target {
+        std::optional<bench::PinRef> pin;
+        std::optional<std::size_t> wire;
+        std::string part;
+    };
+    [[nodiscard]] Target targetAt(QPointF widget);
+    // The pin, or nothing, counts as under the pointer, for what is chosen in a menu.
+    void pointAt(const std::optional<bench::PinRef>& pin) { hoverPin_ = pin; }
+    // A wire from this pin follows the pointer.
+    void beginWire(const bench::PinRef& pin);
+    void wireBetween(const bench::PinRef& from, const bench::PinRef& to);
+    void colourSelection(const std::string& colour);
+    // The selected parts a quarter back.
+    void turnSelectionBack();
+
 signals:
+    // The right button, without a move; or the menu key.
+    void menuWanted(const bramix::app::BenchView::Target& target, QPoint global);
     void firmwareDropped(const std::string& part, const QString& file);
     void benchDropped(const QString& file);
+    void otherDropped(const QString& file);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -77,7 +96,7 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Doing { nothing, panning, banding, moving, wiring, holding };
+    enum class Doing { nothing, panning, banding, moving, wiring, holding, turning };
 
     struct PinSpot {
         bench::PinRef ref;
@@ -114,12 +133,16 @@ private:
     [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;
 
     [[nodiscard]] const PinSpot* pinAt(QPointF widget) const;
+    [[nodiscard]] bool isWorkedAt(QPointF widget) const;
     [[nodiscard]] const bench::PartItem* partAt(QPointF widget);
     [[nodiscard]] std::optional<std::size_t> wireAt(QPointF widget) const;
     [[nodiscard]] bench::GridPoint gridAt(QPointF widget) const;
     void beginHold(const bench::PartItem& part, const bench::PartKind& kind, const std::string& control);
     bool turnDial(QPointF widget, double steps);
+    void turnShaft(QPointF widget);
     void endHold();
+    void bringIntoView(const QRectF& box);
+    [[nodiscard]] std::optional<std::size_t> endOfSelectedWire(const bench::PinRef& pin) const;
     void finishWire(const bench::PinRef& to);
     void cancelDoing();
     void applyBand();
@@ -150,6 +173,10 @@ private:
     QPointF offsetAtPress_;
     bench::GridPoint moved_;
     bool movedAny_ = false;
+    bool thinOut_ = false;   // a click on what is selected, if it does not become a drag, selects it alone
+    std::string turnedPart_, turnedControl_;
+    QPointF shaft_;          // of the dial that is turned, in the widget
+    std::optional<std::size_t> movedEnd_;  // the wire whose end is being drawn to another pin
     std::optional<bench::PinRef> wireFrom_;
     std::vector<bench::GridPoint> wireVia_;
     bool wireByDrag_ = false;

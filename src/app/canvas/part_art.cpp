@@ -64,18 +64,21 @@ void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
     painter.restore();
 }
 
-// The one setting by which a part is known, written beside it.
+// The one setting by which a part is known, written above it.
+struct KnownBy {
+    const char* behaviour;
+    const char* setting;
+    double x, y;
+};
+constexpr KnownBy kKnownBy[] = {{"capacitor", "capacitance", 16, -19}, {"inductor", "inductance", 32, -18}, {"battery", "voltage", 32, -10}, {"potentiometer", "resistance", 32, -14},
+                                {"diode", "breakdown", 32, -14}, {"current-source", "current", 32, -10}};
+
+bool isKnownBy(const bench::PartKind& kind, const KnownBy& k) { return kind.behaviour == k.behaviour && (kind.behaviour != "diode" || kind.id == "zener"); }
+
 void drawValue(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part)
 {
-    struct Known {
-        const char* behaviour;
-        const char* setting;
-        double x, y;
-    };
-    constexpr Known kKnown[] = {{"capacitor", "capacitance", 16, -19}, {"inductor", "inductance", 32, -18}, {"battery", "voltage", 32, -10}, {"potentiometer", "resistance", 32, -14},
-                                {"diode", "breakdown", 32, -14}, {"current-source", "current", 32, -10}};
-    for (const Known& k : kKnown) {
-        if (kind.behaviour != k.behaviour || (kind.behaviour == "diode" && kind.id != "zener"))
+    for (const KnownBy& k : kKnownBy) {
+        if (!isKnownBy(kind, k))
             continue;
         const bench::SettingKind* setting = kind.setting(k.setting);
         const kernel::Unit unit = kernel::unitNamed(setting->type);
@@ -116,6 +119,8 @@ void drawBurnt(QPainter& painter, const QRectF& box)
 
 constexpr QRectF kButtonCap{16, 16, 32, 32};
 constexpr QRectF kSlider{6, 8, 52, 22};
+constexpr QPointF kKnobCentre{32, 24};  // of a potentiometer
+constexpr double kKnobRadius = 20;
 
 QRectF resetOf(const bench::PartKind& kind)
 {
@@ -198,17 +203,45 @@ std::string PartArt::controlAt(const bench::PartKind& kind, const bench::PartIte
     return {};
 }
 
+namespace {
+
+// The knob that turns a dial, on the drawing: its centre and radius.
+std::optional<std::pair<QPointF, double>> knobOf(const bench::PartKind& kind)
+{
+    if (kind.behaviour == "potentiometer")
+        return std::pair(kKnobCentre, kKnobRadius);
+    if (!kind.shaft || kind.shaft->second.y != 0)
+        return std::nullopt;
+    return std::pair(QPointF(kind.shaft->first.x, kind.shaft->first.y), static_cast<double>(kind.shaft->second.x));
+}
+
+}  // namespace
+
 std::string PartArt::dialAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const
 {
-    if (!kind.shaft)
+    const auto knob = knobOf(kind);
+    if (!knob)
         return {};
-    const QPointF away = onDrawing(part, sheet) - QPointF(kind.shaft->first.x, kind.shaft->first.y);
-    if (std::hypot(away.x(), away.y()) > kind.shaft->second.x + 6)
+    const QPointF away = onDrawing(part, sheet) - knob->first;
+    if (std::hypot(away.x(), away.y()) > knob->second + 3)
         return {};
     for (const bench::ControlKind& control : kind.controls)
         if (control.type == "dial")
             return control.name;
     return {};
+}
+
+bool PartArt::hasValueAbove(const bench::PartKind& kind)
+{
+    return std::any_of(std::begin(kKnownBy), std::end(kKnownBy), [&](const KnownBy& k) { return isKnownBy(kind, k); });
+}
+
+QPointF PartArt::shaftAt(const bench::PartKind& kind, const bench::PartItem& part) const
+{
+    QTransform turn;
+    turn.translate(part.at.x * kStep, part.at.y * kStep);
+    turn.rotate(90.0 * part.turn);
+    return turn.map(knobOf(kind).value_or(std::pair(QPointF(), 0.0)).first);
 }
 
 void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const bench::PartItem& part, double scale)

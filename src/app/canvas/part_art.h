@@ -35,6 +35,10 @@ public:
     [[nodiscard]] std::string controlAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const;
     // The dial that the wheel turns there; empty where there is none.
     [[nodiscard]] std::string dialAt(const bench::PartKind& kind, const bench::PartItem& part, QPointF sheet) const;
+    // Its value stands above the body, where a label would.
+    [[nodiscard]] static bool hasValueAbove(const bench::PartKind& kind);
+    // Where that dial's shaft is on the sheet; of a kind that has one.
+    [[nodiscard]] QPointF shaftAt(const bench::PartKind& kind, const bench::PartItem& part) const;
     // Small drawing for lists.
     [[nodiscard]] QPixmap thumbnail(const bench::PartKind& kind, QSize size, double ratio);
 

@@ -54,7 +54,8 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     tabs_->setDrawBase(false);
     tabs_->setExpanding(false);
     tabs_->setFocusPolicy(Qt::NoFocus);
-    tabs_->setElideMode(Qt::ElideMiddle);
+    tabs_->setElideMode(Qt::ElideNone);
+    tabs_->setUsesScrollButtons(true);  // rather than names of two letters
     tabs_->setFont(theme::words(9, QFont::Medium));
     tabs_->setStyleSheet("QTabBar::tab { background: transparent; color: #6F6577; padding: 5px 10px; border: none; border-top-left-radius: 6px; border-top-right-radius: 6px; }"
                          "QTabBar::tab:selected { background: #FDFBF6; color: #2A2230; }");
@@ -107,7 +108,19 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     split->setHandleWidth(1);
     split->setChildrenCollapsible(false);
     views_ = new QStackedWidget;
-    split->addWidget(views_);
+    auto* reading = new QWidget;
+    auto* readingRows = new QVBoxLayout(reading);
+    readingRows->setContentsMargins(0, 0, 0, 0);
+    readingRows->setSpacing(0);
+    mode_ = new QLabel;
+    mode_->setObjectName("codeMode");
+    mode_->setFont(theme::words(8.6));
+    mode_->setContentsMargins(12, 3, 12, 3);
+    mode_->setMinimumWidth(10);
+    mode_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    readingRows->addWidget(views_, 1);
+    readingRows->addWidget(mode_);
+    split->addWidget(reading);
     auto* below = new QSplitter(Qt::Horizontal);
     below->setHandleWidth(1);
     below->setChildrenCollapsible(false);
@@ -167,6 +180,8 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         if (editor_.picture().debug.slow)
             slowRun(true);
     });
+    connect(views_, &QStackedWidget::currentChanged, this, [this] { showMode(); });
+    showMode();
     connect(&editor_, &Editor::pictureChanged, this, &CodePanel::refresh);
     connect(&editor_, &Editor::documentChanged, this, &CodePanel::request);
     connect(memory_, &MemoryPane::viewChanged, this, &CodePanel::request);
@@ -367,6 +382,9 @@ CodeView* CodePanel::newView()
             toggleUnfold(*t, line);
     });
     connect(view, &CodeView::editingWanted, this, &CodePanel::edit);
+    connect(view, &CodeView::letterTyped, this, &CodePanel::letterTyped);
+    connect(view, &CodeView::typingSeen, this, &CodePanel::showMode);
+    connect(view, &CodeView::editingEnded, this, [this] { showMode(); });
     connect(view, &CodeView::hovered, this, &CodePanel::hover);
     connect(view, &CodeView::definitionWanted, this, [this, tab](const QString& expression, int line) {
         if (const Tab* t = tab())
@@ -497,7 +515,19 @@ void CodePanel::edit()
         return;
     }
     view()->setEditing(true);
-    hint_->setText(tr("editing: Ctrl+S saves, Ctrl+B builds, Esc reads on"));
+    view()->setFocus();
+    showMode();
+}
+
+// What typing does just now, and how to do the other thing.
+void CodePanel::showMode(const QString& typed)
+{
+    const bool editing = view() != nullptr && view()->isEditing();
+    const char* look = editing ? "background: #E3EBDC; color: #33562A;" : typed.isEmpty() ? "background: #F4EEE2; color: #5E5466;" : "background: #F0DFE6; color: #8A2B57;";
+    mode_->setStyleSheet(QString("QLabel { %1 }").arg(look));
+    mode_->setText(editing            ? tr("<b>Editing.</b> Ctrl+S saves, Ctrl+B builds, Esc goes back to reading")
+                   : typed.isEmpty() ? tr("<b>Reading.</b> Enter or a double click edits. B stops here, G runs to here, I shows instructions")
+                                     : tr("<b>This is being read.</b> Enter edits here and writes \u201c%1\u201d; Esc goes on reading").arg(typed.toHtmlEscaped()));
 }
 
 bool CodePanel::hasUnsaved() const

@@ -69,6 +69,8 @@ public:
     [[nodiscard]] std::vector<std::pair<QString, std::function<void()>>> findable();
 
 signals:
+    // A letter that is a command of code that is being read: "b".
+    void letterTyped(const QString& letter);
     // Where a line ("lock.c:42") has made edges.
     void edgesWanted(QString place);
 
@@ -128,6 +130,8 @@ private:
     QTabBar* tabs_;
     QLabel* crumbs_;
     QLabel* hint_;
+    QLabel* mode_;  // reading or editing, and the keys of that
+    void showMode(const QString& typed = {});
     QToolButton* unfold_;
     QToolButton* slow_;
     QSpinBox* pace_;

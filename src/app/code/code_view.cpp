@@ -35,6 +35,10 @@ QPixmap mark(const std::function<void(QPainter&)>& draw)
 
 CodeView::CodeView(QWidget* parent) : QsciScintilla(parent)
 {
+    constexpr int kLetterAloneMs = 300;
+    letter_.setSingleShot(true);
+    letter_.setInterval(kLetterAloneMs);
+    connect(&letter_, &QTimer::timeout, this, [this] { emit letterTyped(std::exchange(pending_, QString())); });
     setUtf8(true);
     setFrameShape(QFrame::NoFrame);
     setFont(theme::figures(9.6));
@@ -290,20 +294,70 @@ QString CodeView::wordAt(const QPoint& at) const
     return row.mid(begin, end - begin);
 }
 
+namespace {
+
+bool isLetter(const QKeyEvent& event)
+{
+    return !event.text().isEmpty() && event.text()[0].isLetterOrNumber() && (event.modifiers() & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier)) == 0;
+}
+
+}  // namespace
+
+void CodeView::takeLetter(const QString& letter)
+{
+    if (!typed_.isEmpty() || letter_.isActive()) {
+        letter_.stop();
+        offerTyping(typed_ + pending_ + letter);
+        pending_.clear();
+        return;
+    }
+    if (!QStringLiteral("bgi").contains(letter)) {
+        offerTyping(letter);
+        return;
+    }
+    pending_ = letter;
+    letter_.start();
+}
+
+void CodeView::offerTyping(const QString& typed)
+{
+    if (typed == typed_)
+        return;
+    typed_ = typed;
+    emit typingSeen(typed);
+}
+
 void CodeView::keyPressEvent(QKeyEvent* event)
 {
     if (isReadOnly()) {
         if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) {
+            const QString typed = typed_;
             emit editingWanted();
+            if (!isReadOnly() && !typed.isEmpty()) {
+                insert(typed);
+                int line = 0, index = 0;
+                getCursorPosition(&line, &index);
+                setCursorPosition(line, index + static_cast<int>(typed.size()));
+            }
+            offerTyping({});
             return;
         }
-        // Letters and marks are commands of the window.
+        if (event->key() == Qt::Key_Escape) {
+            offerTyping({});
+            return;
+        }
+        if (isLetter(*event)) {
+            takeLetter(event->text());
+            return;
+        }
+        // Marks are commands of the window.
         if (!event->text().isEmpty() && !(event->modifiers() & Qt::ControlModifier) && event->text()[0].isPrint()) {
             event->ignore();
             return;
         }
     } else if (event->key() == Qt::Key_Escape) {
         setEditing(false);
+        emit editingEnded();
         return;
     }
     QsciScintilla::keyPressEvent(event);
@@ -311,20 +365,29 @@ void CodeView::keyPressEvent(QKeyEvent* event)
 
 bool CodeView::event(QEvent* event)
 {
-    // While reading, plain keys go to the window's commands.
+    // While reading, marks go to the window's commands, and letters are looked at here.
     if (event->type() == QEvent::ShortcutOverride && isReadOnly()) {
-        event->ignore();
-        return false;
+        event->setAccepted(isLetter(static_cast<QKeyEvent&>(*event)));
+        return event->isAccepted();
     }
     return QsciScintilla::event(event);
 }
 
 void CodeView::mousePressEvent(QMouseEvent* event)
 {
+    offerTyping({});
     const QString word = event->button() == Qt::LeftButton && event->modifiers() == Qt::ControlModifier ? wordAt(event->pos()) : QString();
     if (word.isEmpty())
         return QsciScintilla::mousePressEvent(event);
     emit definitionWanted(word, lineAt(event->pos()) + 1);
+}
+
+void CodeView::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const bool onText = event->pos().x() > marginWidth(kNumbers) + marginWidth(kMarks) + marginWidth(kCounts);
+    QsciScintilla::mouseDoubleClickEvent(event);
+    if (isReadOnly() && onText && event->button() == Qt::LeftButton)
+        emit editingWanted();
 }
 
 void CodeView::contextMenuEvent(QContextMenuEvent* event)

@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include <QTimer>
 #include <Qsci/qsciscintilla.h>
 
 namespace bramix::app {
@@ -36,6 +37,10 @@ signals:
     void stopClicked(int line);
     void unfoldClicked(int line);
     void editingWanted();
+    void editingEnded();
+    // While reading: a single letter that is a command, and what looks like typing so far (empty: no more).
+    void letterTyped(const QString& letter);
+    void typingSeen(const QString& typed);
     void hovered(const QString& expression, const QPoint& at);
     void definitionWanted(const QString& expression, int line);  // a click with Ctrl
     void menuWanted(int line, const QPoint& at);
@@ -43,6 +48,7 @@ signals:
 protected:
     void keyPressEvent(QKeyEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
     bool event(QEvent* event) override;
 
@@ -53,6 +59,12 @@ private:
     void applyColours();
     [[nodiscard]] QString wordAt(const QPoint& at) const;
 
+    void takeLetter(const QString& letter);
+    void offerTyping(const QString& typed);
+
+    // A letter is a command if none follows at once; what follows is a word, which wants to be written.
+    QTimer letter_;
+    QString pending_, typed_;
     std::set<int> codeLines_;
     std::map<int, QString> unfolded_;
     int place_ = 0;

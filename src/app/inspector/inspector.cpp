@@ -138,7 +138,25 @@ QWidget* Inspector::addRow(const QString& label, QWidget* field)
     line->addWidget(name, 1);
     field->setFixedWidth(118);
     field->setFont(theme::figures(8.8));
+    field->setAccessibleName(label.section('<', 0, 0));
     line->addWidget(field);
+    layout_->addWidget(row);
+    return row;
+}
+
+// For words: the field takes what the label leaves, in the type of words.
+QWidget* Inspector::addWideRow(const QString& label, QWidget* field)
+{
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* name = new QLabel(label);
+    name->setFont(theme::words(9));
+    name->setMinimumWidth(54);
+    line->addWidget(name);
+    field->setFont(theme::words(9));
+    field->setAccessibleName(label);
+    line->addWidget(field, 1);
     layout_->addWidget(row);
     return row;
 }
@@ -155,7 +173,7 @@ void Inspector::showBench()
         if (!text.empty())
             editor_.change(tr("title"), [&](bench::Document& doc) { doc.title = text; });
     });
-    addRow(tr("title"), title);
+    addWideRow(tr("title"), title);
     auto* notes = new QPlainTextEdit(QString::fromStdString(d.notes));
     notes->setPlaceholderText(tr("Notes"));
     notes->setFont(theme::words(8.8));
@@ -231,23 +249,7 @@ void Inspector::showWire(std::size_t wire)
         if (found != editor_.picture().pins.end())
             state->setText(tr("net %1\n%2").arg(QString::fromStdString(found->second.net), found->second.state == circuit::NetState::floating ? tr("floating") : quantity(found->second.volts, kernel::Unit::volt)));
     });
-    addHeading(tr("Colour"));
-    auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->setSpacing(4);
-    for (const std::string& color : bench::wireColors()) {
-        auto* swatch = new Swatch(color, color == w.color);
-        connect(swatch, &QPushButton::clicked, this, [this, wire, color] {
-            editor_.change(tr("colour"), [&](bench::Document& d) {
-                if (wire < d.wires.size())
-                    d.wires[wire].color = color;
-            });
-        });
-        line->addWidget(swatch);
-    }
-    line->addStretch(1);
-    layout_->addWidget(row);
+    addWireColours({wire});
     if (!w.via.empty()) {
         auto* tidy = new QPushButton(tr("Find its own way"));
         connect(tidy, &QPushButton::clicked, this, [this, wire] {
@@ -258,12 +260,6 @@ void Inspector::showWire(std::size_t wire)
         });
         layout_->addWidget(tidy);
     }
-}
-
-void Inspector::showMany()
-{
-    const bench::Selection& s = editor_.selection();
-    addTitle(tr("%1 parts, %2 wires").arg(s.parts.size()).arg(s.wires.size()), tr("R turns, Ctrl+D duplicates, Del removes, arrow keys move by one step"));
 }
 
 }  // namespace bramix::app

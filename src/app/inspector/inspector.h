@@ -31,6 +31,7 @@ private:
     void showPart(const bench::PartItem& part, const bench::PartKind& kind);
     void showWire(std::size_t wire);
     void showMany();
+    void addWireColours(const std::set<std::size_t>& wires);
     [[nodiscard]] std::string offers() const;
     void addSeriesHelp(const bench::PartItem& part);
     void addCounts(const bench::PartItem& part, const bench::PartKind& kind);
@@ -45,6 +46,7 @@ private:
     void addTitle(const QString& title, const QString& about, const QByteArray& lanes = {});
     void addHeading(const QString& text);
     QWidget* addRow(const QString& label, QWidget* field);
+    QWidget* addWideRow(const QString& label, QWidget* field);
     QLabel* addText(const QString& text);
 
     Editor& editor_;

@@ -254,8 +254,6 @@ void Inspector::addPins(const bench::PartItem& part, const bench::PartKind& kind
         rows->addWidget(row);
         refreshers_.emplace_back([row] { row->update(); });
     }
-    if (kind.chip == nullptr && !kind.plugs && kind.pins.size() > 1)
-        addOrder(part, kind);
 }
 
 // The part in the drawer may have its legs in another order.
@@ -323,7 +321,7 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
                 p->label = label->text().toStdString();
         });
     });
-    addRow(tr("label"), label);
+    addWideRow(tr("label"), label);
     bool fusesBegun = false;
     for (const bench::SettingKind& setting : kind.settings) {
         if (setting.type == "fuse" && !std::exchange(fusesBegun, true)) {
@@ -357,6 +355,14 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
         auto* line = new QLineEdit(now);
         line->setObjectName("setting-" + QString::fromStdString(key));
         const std::string type = setting.type;
+        if (type == "text") {
+            connect(line, &QLineEdit::editingFinished, this, [line, now, apply] {
+                if (line->text() != now)
+                    apply(line->text().toStdString());
+            });
+            addWideRow(QString::fromStdString(setting.label), line);
+            continue;
+        }
         line->setToolTip(QString::fromStdString(setting.about));
         connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type, key, chip = kind.chip, fuseBytes = kind.fuses] {
             const std::string value = line->text().trimmed().toStdString();
@@ -399,6 +405,9 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
         });
         addRow(tr("key"), key);
     }
+    // Needed rarely, so it stands last.
+    if (kind.chip == nullptr && !kind.plugs && kind.pins.size() > 1)
+        addOrder(part, kind);
 }
 
 }  // namespace bramix::app

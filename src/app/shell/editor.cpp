@@ -13,6 +13,7 @@
 
 #include <fmt/format.h>
 
+#include "app/shell/settings_dialog.h"
 #include "session/recording.h"
 
 #include "kernel/files.h"
@@ -22,7 +23,6 @@ namespace bramix::app {
 namespace {
 
 constexpr int kFrameMs = 4;  // pictures come every 16 ms; looking oftener misses none of them
-constexpr int kAutosaveMs = 1500;
 constexpr std::size_t kLargestBench = 16U << 20U;
 constexpr int kRecent = 8;
 // A linker writes a file in pieces; what has not changed for this long is complete.
@@ -68,10 +68,12 @@ Editor::Editor(const bench::Catalogue& catalogue, QObject* parent) : QObject(par
     frame_.setTimerType(Qt::PreciseTimer);
     frame_.start(kFrameMs);
     connect(&autosave_, &QTimer::timeout, this, &Editor::autosave);
-    autosave_.start(kAutosaveMs);
+    keepAsideEvery(settings::autosaveSeconds());
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, &Editor::firmwareFileChanged);
     if (const int megabytes = QSettings().value("tape/megabytes").toInt(); megabytes > 0)
         session_.setTapeBytes(static_cast<std::size_t>(megabytes) << 20U);
+    if (settings::startsAtFullSpeed())
+        session_.setFullSpeed(true);
     adopt(bench::Document{}, {});
 }
 
@@ -234,8 +236,9 @@ bool Editor::saveAs(const QString& file)
     for (bench::PartItem& part : document_.parts)
         if (!part.firmware.empty() && part.firmware.front() != '/')
             part.firmware = QDir(folder()).relativeFilePath(QDir(folderBefore).absoluteFilePath(QString::fromStdString(part.firmware))).toStdString();
-    if (document_.title == "New bench")
-        document_.title = QFileInfo(file).completeBaseName().toStdString();
+    // A title that nobody gave is the file's name, or its folder's.
+    if (document_.title == bench::Document{}.title)
+        document_.title = (QFileInfo(file).fileName() == "bench.toml" ? QFileInfo(file).dir().dirName() : QFileInfo(file).completeBaseName()).toStdString();
     const std::string knownBefore = std::exchange(known_, std::string());
     if (!save(true)) {
         file_ = before;
@@ -355,18 +358,24 @@ void Editor::change(const QString& name, const std::function<void(bench::Documen
 void Editor::undo()
 {
     if (!history_.canUndo())
-        return;
+        return emit message(tr("Nothing to undo"), false);
+    const QString name = QString::fromStdString(history_.undoName());
     history_.undo(document_);
     afterEdit();
+    emit message(tr("Undone: %1").arg(name), false);
 }
 
 void Editor::redo()
 {
     if (!history_.canRedo())
-        return;
+        return emit message(tr("Nothing to redo"), false);
+    const QString name = QString::fromStdString(history_.redoName());
     history_.redo(document_);
     afterEdit();
+    emit message(tr("Done again: %1").arg(name), false);
 }
+
+void Editor::keepAsideEvery(int seconds) { autosave_.start(seconds * 1000); }
 
 void Editor::afterEdit()
 {

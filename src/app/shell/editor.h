@@ -98,6 +98,9 @@ public:
     // Into the named part, and into the document, as a path beside the bench file where that is possible.
     void loadFirmware(const std::string& part, const QString& file);
 
+    // Seconds between two copies of unsaved work.
+    void keepAsideEvery(int seconds);
+
     [[nodiscard]] QString folder() const;
     // What the bench may name, for whatever works on it beside the run.
     [[nodiscard]] kernel::FileAccess files() const { return {folder().toStdString(), true, allowed_}; }

@@ -3,6 +3,9 @@
 #include <QCommandLineParser>
 #include <QElapsedTimer>
 #include <QPushButton>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPainter>
 #include <QTimer>
 
 #include <fmt/format.h>
@@ -31,11 +34,48 @@ struct Order {
     QString explained;      // the pin whose edge is told of:
     kernel::Time edge{};    // the last at or before this
     QString added;          // a part is looked for by these letters
+    QString opened;         // a menu, a card or a dialog: see openWhat()
 };
+
+void openWhat(app::MainWindow& window, const QString& what)
+{
+    const QString kind = what.section(':', 0, 0), name = what.section(':', 1);
+    const auto menuOf = [&](const app::BenchView::Target& target, QPointF at) { window.makeMenuOf(target)->popup(window.benchView().mapToGlobal(at.toPoint())); };
+    if (what.isEmpty())
+        return;
+    if (kind == "keys")
+        return window.openKeys();
+    if (kind == "guide")
+        return name.isEmpty() ? window.openGuide() : window.guide().openAt(name.section('#', 0, 0), name.section('#', 1));
+    if (kind == "settings")
+        return window.openSettings();
+    if (kind == "tour")
+        return window.startTour();
+    if (kind == "find") {
+        window.openFindAnything();
+        return window.pickList().line()->setText(name);
+    }
+    if (kind == "menu") {
+        QMenu* menu = window.makeMenu();
+        menu->popup(window.mapToGlobal(QPoint(8, 44)));
+        for (QAction* row : menu->actions())
+            if (row->menu() != nullptr && row->text() == name)
+                row->menu()->popup(window.mapToGlobal(QPoint(230, 120)));
+        return;
+    }
+    if (kind == "paper")
+        return menuOf({}, QPointF(40, 40));
+    if (kind == "part")
+        return menuOf({{}, {}, name.toStdString()}, QPointF(300, 80));
+    if (kind == "wire")
+        return menuOf({{}, name.toUInt(), {}}, QPointF(300, 80));
+    if (const auto pin = bench::parsePinRef(name.toStdString()); kind == "pin" && pin)
+        return menuOf({*pin, {}, pin->part}, window.benchView().pinInWidget(*pin).value_or(QPointF(100, 100)));
+}
 
 int drawPicture(app::MainWindow& window, const Order& order)
 {
-    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table, explained, edge, added] = order;
+    const auto& [file, until, back, tape, serial, slow, stop, variables, presses, lane, markA, markB, large, table, explained, edge, added, opened] = order;
     if (serial)
         window.showSerial();
     if (!variables.isEmpty()) {
@@ -84,6 +124,7 @@ int drawPicture(app::MainWindow& window, const Order& order)
             window.tapeView().goTo(markA + (markB - markA) / 2);
             window.tapeView().setMarks(markA, markB);
         }
+        openWhat(window, opened);
         if (!added.isEmpty())
             window.openAddPart(added);
         if (!explained.isEmpty())
@@ -92,7 +133,14 @@ int drawPicture(app::MainWindow& window, const Order& order)
                     QMetaObject::invokeMethod(&window, [&window, explained, at = (*hit)->at] { window.tapeView().explain(*bench::parsePinRef(explained.toStdString()), at); });
             });
         QTimer::singleShot(slow ? 1600 : table ? 1200 : 400, &window, [&] {
-            const bool good = window.grab().save(file);
+            QPixmap shot = window.grab();
+            // What stands over the window in windows of its own: menus, lists, dialogs.
+            QPainter painter(&shot);
+            for (QWidget* other : QApplication::topLevelWidgets())
+                if (other != &window && other->isVisible())
+                    painter.drawPixmap(other->pos() - window.pos(), other->grab());
+            painter.end();
+            const bool good = shot.save(file);
             fmt::print("{}: {}\n", file.toStdString(), good ? "the window as it stands" : "could not be written");
             QApplication::exit(good ? 0 : 2);
         });
@@ -142,8 +190,9 @@ int main(int argc, char** argv)
         const QCommandLineOption explained("explain", "with --picture: why the last edge of a pin came, PART.PIN=BEFORE", "edge");
         const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
         const QCommandLineOption added("add", "with --picture: look for a part to add by these letters", "letters");
+        const QCommandLineOption opened("open", "with --picture: the menu, keys, guide, settings, tour, or the menu of paper, part:ID, pin:PART.PIN, wire:N, or a row of the menu by its words", "what");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
-        parser.addOptions({added, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        parser.addOptions({added, opened, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -237,7 +286,7 @@ int main(int argc, char** argv)
                 }
                 lane->kind == session::LaneSpec::Kind::pin ? window.editor().toggleLane(lane->pins[0]) : window.editor().toggleRead(text.trimmed().toStdString());
             }
-            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table), {}, {}, parser.value(added)};
+            Order order{parser.value(picture), *length, *backBy, *tapeSpan, parser.isSet(serial), parser.isSet(slow), parser.value(until), parser.value(variables).split(',', Qt::SkipEmptyParts), parser.values(presses), {}, {}, {}, parser.isSet(large), parser.isSet(table), {}, {}, parser.value(added), {}};
             if (parser.isSet(measured)) {
                 const QString range = parser.value(measured).section('=', 1);
                 const auto from = kernel::parseDuration(range.section("..", 0, 0).toStdString()), to = kernel::parseDuration(range.section("..", 1).toStdString());
@@ -258,8 +307,11 @@ int main(int argc, char** argv)
                 order.explained = parser.value(explained).section('=', 0, 0);
                 order.edge = kernel::Time(*before);
             }
+            order.opened = parser.value(opened);
             return drawPicture(window, order);
         }
+        if (!parser.positionalArguments().isEmpty())
+            window.offerTour();
         return QApplication::exec();
     } catch (const std::exception& bug) {
         fmt::print(stderr, "Bramix itself failed: {}\n", bug.what());

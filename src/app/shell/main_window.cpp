@@ -14,17 +14,26 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include <QMimeData>
+#include <QRegularExpression>
+
+#include "app/shell/settings_dialog.h"
 #include "app/shell/theme.h"
 #include "bench/lists.h"
+#include "bench/part_search.h"
 
 namespace bramix::app {
 
 namespace {
 
-constexpr double kWireShare = 0.325;     // of the height, for the tape
-constexpr double kMeasureShare = 0.62;
-constexpr double kDebugShare = 0.25;
-constexpr int kMessageMs = 8000;
+// With the value that was typed: "Resistor, 160".
+QString nameOf(const bench::PartHit& hit)
+{
+    QString out = QString::fromStdString(hit.kind->title);
+    for (const auto& [name, value] : hit.set)
+        out += ", " + QString::fromStdString(value);
+    return out;
+}
 
 }  // namespace
 
@@ -33,7 +42,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     setWindowTitle("Bramix");
     setWindowIcon(theme::icon("berry", theme::kBramble));
     resize(1280, 800);
-    setMinimumSize(1024, 640);
+    setMinimumSize(720, 460);
     auto* shell = new QWidget;
     shell->setObjectName("shell");
     setCentralWidget(shell);
@@ -51,7 +60,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     recoveryRow->addWidget(new QLabel(tr("Work on this bench was not saved when Bramix last ended.")));
     recoveryRow->addStretch(1);
     auto* restore = new QPushButton(tr("Restore it"));
-    auto* discard = new QPushButton(tr("Forget it"));
+    auto* discard = new QPushButton(tr("Discard it"));
     recoveryRow->addWidget(restore);
     recoveryRow->addWidget(discard);
     rows->addWidget(recovery_);
@@ -78,8 +87,9 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     columns->addWidget(inspector_);
 
     auto* lowerBox = new QWidget;
+    lowerBox->setObjectName("dock");
     lowerBox->setAttribute(Qt::WA_StyledBackground);
-    lowerBox->setStyleSheet("background: #221A26;");
+    lowerBox->setStyleSheet(theme::darkStyleSheet());
     auto* lowerRows = new QVBoxLayout(lowerBox);
     lowerRows->setContentsMargins(0, 0, 0, 0);
     lowerRows->setSpacing(0);
@@ -131,10 +141,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
         if (mayLeave())
             open(file);
     });
-    connect(start_, &StartPage::emptyWanted, this, [this] {
-        hideStart();
-        askNew();
-    });
+    connect(start_, &StartPage::emptyWanted, this, &MainWindow::newEmpty);
     connect(code_, &CodePanel::edgesWanted, this, [this](const QString& place) {
         showTape();
         tape_->showMadeBy(place);
@@ -152,15 +159,22 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     message_->setWordWrap(true);
     message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     message_->hide();
+    messageTime_.setSingleShot(true);
+    connect(&messageTime_, &QTimer::timeout, message_, &QWidget::hide);
     pick_ = new PickList(this);
+    guide_ = new GuideView(this);
+    setAcceptDrops(true);
     setFocusPolicy(Qt::StrongFocus);
 
     connect(tabs_, &QTabBar::currentChanged, lower_, &QStackedWidget::setCurrentIndex);
-    connect(&editor_, &Editor::message, this, &MainWindow::showMessage);
+    connect(&editor_, &Editor::message, this, [this](const QString& text, bool error) { showMessage(text, error); });
     connect(inspector_, &Inspector::firmwareWanted, this, &MainWindow::askFirmware);
     connect(bench_, &BenchView::firmwareDropped, this, [this](const std::string& part, const QString& file) { editor_.loadFirmware(part, file); });
     connect(bench_, &BenchView::benchDropped, this, &MainWindow::open);
     connect(transport_, &Transport::findWanted, this, &MainWindow::openFindAnything);
+    connect(transport_, &Transport::menuWanted, this, &MainWindow::openMenu);
+    connect(bench_, &BenchView::menuWanted, this, [this](const BenchView::Target& target, QPoint at) { makeMenuOf(target)->popup(at); });
+    connect(bench_, &BenchView::otherDropped, this, &MainWindow::takeFile);
     connect(transport_, &Transport::findingsWanted, this, [this] { drawer_->toggle(Drawer::kFindings); });
     connect(drawer_, &Drawer::partChosen, this, [this](const std::string& id) {
         if (const bench::PartKind* kind = editor_.catalogue().find(id))
@@ -195,7 +209,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     });
     connect(&code_->buildPane(), &BuildPane::built, this, [this](bool good) {
         if (good)
-            showMessage(code_->buildPane().warnings() > 0 ? tr("Built with %1 warnings; the bench starts again").arg(code_->buildPane().warnings()) : tr("Built; the bench starts again"), false);
+            showMessage(code_->buildPane().warnings() > 0 ? tr("Built with %1 warnings, and loaded").arg(code_->buildPane().warnings()) : tr("Built and loaded"), false);
         else
             showCode(true);
     });
@@ -216,150 +230,6 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     bench_->setFocus();
 }
 
-void MainWindow::addCommands()
-{
-    const auto add = [this](const QString& name, const QList<QKeySequence>& keys, std::function<void()> run) {
-        auto* action = new QAction(name, this);
-        action->setShortcuts(keys);
-        connect(action, &QAction::triggered, this, run);
-        addAction(action);
-        commands_.push_back({name, keys.isEmpty() ? QString() : keys.first().toString(QKeySequence::NativeText), std::move(run)});
-    };
-    add(tr("Run or pause"), {Qt::Key_Space}, [this] { editor_.toggleRun(); });
-    const auto steps = [&](const QString& name, const QList<QKeySequence>& keys, session::Step step, bool back) {
-        add(name, keys, [this, step, back] {
-            if (back)
-                editor_.session().back(step);
-            else
-                editor_.session().step(step);
-        });
-    };
-    steps(tr("Step one line"), {QKeySequence(Qt::Key_Period)}, session::Step::line, false);
-    steps(tr("Step over the calls of this line"), {QKeySequence(Qt::ALT | Qt::Key_Period)}, session::Step::over, false);
-    steps(tr("Step out of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Period)}, session::Step::out, false);
-    steps(tr("Step one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Period), QKeySequence(Qt::Key_Colon), QKeySequence(Qt::Key_Greater)}, session::Step::instruction, false);
-    steps(tr("Step over one instruction"), {}, session::Step::instructionOver, false);
-    steps(tr("Back one line"), {QKeySequence(Qt::Key_Comma)}, session::Step::line, true);
-    steps(tr("Back over the calls before"), {QKeySequence(Qt::ALT | Qt::Key_Comma)}, session::Step::over, true);
-    steps(tr("Back to the call of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Comma)}, session::Step::out, true);
-    steps(tr("Back one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Comma), QKeySequence(Qt::Key_Semicolon), QKeySequence(Qt::Key_Less)}, session::Step::instruction, true);
-    add(tr("Back to the last stop that was passed"), {}, [this] { editor_.session().backToStop(); });
-    add(tr("Back to the last edge of the pin under the pointer"), {}, [this] {
-        if (const auto pin = bench_->hoveredPin())
-            editor_.session().backToChange(pin->text());
-    });
-    add(tr("Stop at this line, or no more"), {QKeySequence(Qt::Key_B)}, [this] { code_->toggleStopAtCursor(); });
-    add(tr("Run to this line"), {QKeySequence(Qt::Key_G)}, [this] { code_->runToCursor(); });
-    add(tr("Unfold instructions under the line"), {QKeySequence(Qt::Key_I)}, [this] { code_->toggleInstructions(); });
-    add(tr("Steps enter interrupts, or do not"), {}, [this] { editor_.session().enterInterrupts(!editor_.picture().debug.entersInterrupts); });
-    add(tr("Slow run, line by line"), {}, [this] { code_->slowRun(!editor_.picture().debug.slow); });
-    add(tr("Build the firmware, load it and restart"), {QKeySequence(Qt::CTRL | Qt::Key_B)}, [this] { code_->build(); });
-    add(tr("Let gdb in, or shut it out"), {}, [this] { gdb_.port() == 0 ? gdb_.open() : gdb_.close(); });
-    add(tr("Code beside the bench, or away"), {QKeySequence(Qt::CTRL | Qt::Key_2)}, [this] { showCode(!code_->isVisible()); });
-    add(tr("Restart"), {QKeySequence(Qt::CTRL | Qt::Key_R)}, [this] { editor_.restart(); });
-    add(tr("Real time or full speed"), {}, [this] { editor_.session().setFullSpeed(!editor_.picture().atFullSpeed); });
-    add(tr("Add a part"), {QKeySequence(Qt::Key_Slash)}, [this] { openAddPart(); });
-    add(tr("Turn"), {QKeySequence(Qt::Key_R)}, [this] { bench_->turnSelection(); });
-    add(tr("Duplicate"), {QKeySequence(Qt::CTRL | Qt::Key_D)}, [this] { bench_->duplicateSelection(); });
-    add(tr("Copy"), {QKeySequence::Copy}, [this] { bench_->copySelection(); });
-    add(tr("Cut"), {QKeySequence::Cut}, [this] {
-        bench_->copySelection();
-        bench_->removeSelection();
-    });
-    add(tr("Paste"), {QKeySequence::Paste}, [this] { bench_->pasteAtPointer(); });
-    const std::pair<QString, bench::Edge> edges[] = {{tr("Align left"), bench::Edge::left},  {tr("Align right"), bench::Edge::right},   {tr("Align top"), bench::Edge::top},
-                                                     {tr("Align bottom"), bench::Edge::bottom}, {tr("Align middles in a column"), bench::Edge::middleAcross}, {tr("Align middles in a row"), bench::Edge::middleDown}};
-    const QList<QKeySequence> edgeKeys[] = {{QKeySequence(Qt::ALT | Qt::Key_Left)}, {QKeySequence(Qt::ALT | Qt::Key_Right)}, {QKeySequence(Qt::ALT | Qt::Key_Up)}, {QKeySequence(Qt::ALT | Qt::Key_Down)}, {}, {}};
-    for (std::size_t i = 0; i < std::size(edges); ++i)
-        add(edges[i].first, edgeKeys[i], [this, edge = edges[i].second] { bench_->alignSelection(edge); });
-    add(tr("Distribute across"), {}, [this] { bench_->distributeSelection(true); });
-    add(tr("Distribute down"), {}, [this] { bench_->distributeSelection(false); });
-    add(tr("Replace the selected part by another kind"), {QKeySequence(Qt::SHIFT | Qt::Key_R)}, [this] { openReplace(); });
-    add(tr("Remove"), {QKeySequence(Qt::Key_Delete), QKeySequence(Qt::Key_Backspace)}, [this] { bench_->removeSelection(); });
-    add(tr("Net flag on the pin under the pointer"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); });
-    add(tr("Pin under the pointer on the tape, or off it"), {QKeySequence(Qt::Key_T)}, [this] {
-        if (const auto pin = bench_->hoveredPin())
-            editor_.toggleLane(*pin);
-    });
-    add(tr("Pin under the pointer on the oscilloscope, or off it"), {QKeySequence(Qt::Key_O)}, [this] {
-        if (const auto pin = bench_->hoveredPin()) {
-            scope_->toggle(*pin);
-            showScope();
-        }
-    });
-    add(tr("Sweep a figure of the selected part"), {QKeySequence(Qt::Key_W)}, [this] {
-        if (!editor_.selection().parts.empty())
-            sweep_->ask(*editor_.selection().parts.begin());
-        showSweep();
-    });
-    add(tr("Probe on the pin under the pointer, or off it"), {QKeySequence(Qt::Key_P)}, [this] {
-        if (const auto pin = bench_->hoveredPin())
-            editor_.toggleProbe(*pin);
-    });
-    add(tr("Next span of the probes"), {}, [this] { editor_.nextProbeSpan(); });
-    add(tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); });
-    add(tr("Selected wires as a ribbon, or apart again"), {QKeySequence(Qt::Key_L)}, [this] { bench_->toggleRibbon(); });
-    add(tr("Turn the dial under the pointer, or of the selected part, up"), {QKeySequence(Qt::Key_Plus), QKeySequence(Qt::Key_Equal)}, [this] { bench_->turnDialByKey(1); });
-    add(tr("Turn it down"), {QKeySequence(Qt::Key_Minus)}, [this] { bench_->turnDialByKey(-1); });
-    add(tr("Turn it up by a tenth of its way"), {QKeySequence(Qt::Key_PageUp)}, [this] { bench_->turnDialByKey(10); });
-    add(tr("Turn it down by a tenth of its way"), {QKeySequence(Qt::Key_PageDown)}, [this] { bench_->turnDialByKey(-10); });
-    add(tr("Select all"), {QKeySequence::SelectAll}, [this] { bench_->selectAll(); });
-    add(tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); });
-    add(tr("Zoom in"), {QKeySequence::ZoomIn, QKeySequence(Qt::CTRL | Qt::Key_Equal)}, [this] { bench_->zoomBy(1.25, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
-    add(tr("Zoom out"), {QKeySequence::ZoomOut}, [this] { bench_->zoomBy(0.8, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
-    add(tr("Undo"), {QKeySequence(Qt::CTRL | Qt::Key_Z)}, [this] { editor_.undo(); });
-    add(tr("Redo"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z)}, [this] { editor_.redo(); });
-    add(tr("Arrangement: wire"), {QKeySequence(Qt::CTRL | Qt::Key_1)}, [this] {
-        showCode(false);
-        arrange(kWireShare);
-    });
-    add(tr("Arrangement: measure"), {QKeySequence(Qt::CTRL | Qt::Key_3)}, [this] { showTapeLarge(); });
-    add(tr("Show the tape"), {}, [this] { showTape(); });
-    add(tr("Table of what the tape's lanes read, or away"), {QKeySequence(Qt::CTRL | Qt::Key_T)}, [this] {
-        showTape();
-        showTable(!table_->isVisible());
-    });
-    add(tr("Add a lane to the tape"), {}, [this] {
-        showTape();
-        emit tape_->lanesWanted(QPoint(160, 0));
-    });
-    add(tr("Find on the tape"), {QKeySequence(Qt::CTRL | Qt::Key_F)}, [this] {
-        showTape();
-        tape_->searchLine().setFocus();
-        tape_->searchLine().selectAll();
-    });
-    add(tr("Show the oscilloscope"), {}, [this] { showScope(); });
-    add(tr("Show the sweep"), {}, [this] { showSweep(); });
-    add(tr("Show the serial view"), {}, [this] { showSerial(); });
-    add(tr("Parts drawer"), {}, [this] { drawer_->toggle(Drawer::kParts); });
-    add(tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); });
-    add(tr("Findings drawer"), {}, [this] { drawer_->toggle(Drawer::kFindings); });
-    add(tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { openFindAnything(); });
-    add(tr("Start page"), {}, [this] { showStart(); });
-    add(tr("New bench"), {QKeySequence::New}, [this] { askNew(); });
-    add(tr("Open a bench"), {QKeySequence::Open}, [this] { askOpen(); });
-    add(tr("Save"), {QKeySequence::Save}, [this] {
-        if (code_->hasUnsaved() && code_->isVisible() && code_->isAncestorOf(QApplication::focusWidget()))
-            code_->save();
-        else
-            askSave(false);
-    });
-    add(tr("Save as"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S)}, [this] { askSave(true); });
-    add(tr("Export as SVG, PDF, PNG, wiring list or bill of materials"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { askExport(); });
-    add(tr("How much the tape keeps"), {}, [this] {
-        constexpr int kLeast = 8, kMost = 16'384;
-        bool ok = false;
-        const int now = QSettings().value("tape/megabytes", static_cast<int>(session::LiveSession::kTapeBytes >> 20U)).toInt();
-        const int megabytes = QInputDialog::getInt(this, tr("How much the tape keeps"), tr("Megabytes; a million edges take about one. Beyond, the oldest is forgotten."), now, kLeast, kMost, 64, &ok);
-        if (!ok)
-            return;
-        QSettings().setValue("tape/megabytes", megabytes);
-        editor_.session().setTapeBytes(static_cast<std::size_t>(megabytes) << 20U);
-    });
-    add(tr("Save the recording of this run"), {}, [this] { tape_->askSaveRecording(); });
-    add(tr("Quit"), {QKeySequence(Qt::CTRL | Qt::Key_Q)}, [this] { close(); });
-}
-
 void MainWindow::arrange(double tapeShare)
 {
     const int total = split_->height();
@@ -371,17 +241,16 @@ void MainWindow::showCode(bool on)
 {
     code_->setVisible(on);
     code_->setLooking(on);
-    // On a small screen the bench needs the inspector's room.
     constexpr int kWideEnough = 1600;
-    inspector_->setVisible(!on || width() >= kWideEnough);
     if (on) {
-        const int room = middle_->width() + (inspector_->isVisible() ? 0 : inspector_->width());
-        middle_->setSizes({std::clamp(room * 48 / 100, 560, 900), std::max(200, room - std::clamp(room * 48 / 100, 560, 900))});
+        // The live controls stay: the bench and the code share what is left.
+        const int room = middle_->width();
+        const int code = std::clamp(room * (width() >= kWideEnough ? 48 : 58) / 100, 360, 900);
+        middle_->setSizes({code, std::max(200, room - code)});
         if (code_->view() != nullptr)
             code_->view()->setFocus();
         arrange(kDebugShare);
     }
-    QTimer::singleShot(0, this, [this] { bench_->fitAll(); });
 }
 
 void MainWindow::openCode(const std::string& chip, const QString& place)
@@ -400,6 +269,7 @@ void MainWindow::open(const QString& file)
         hideStart();
         bench_->fitAll();
         showRecoveryBar();
+        setWindowTitle(tr("%1 – Bramix").arg(QString::fromStdString(editor_.document().title)));
     }
 }
 
@@ -437,9 +307,8 @@ void MainWindow::openAddPart(const QString& typed)
         tr("Add a part: LED, resistor, Briar…"),
         [this](const QString& typed) {
             std::vector<PickList::Entry> out;
-            for (const bench::PartKind* kind : editor_.catalogue().search(typed.toStdString()))
-                out.push_back({QString::fromStdString(kind->title), QString::fromStdString(kind->about), art_.thumbnail(*kind, {44, 38}, devicePixelRatioF()),
-                               [this, kind] { bench_->addPartAtPointer(*kind); }});
+            for (const bench::PartHit& hit : bench::searchParts(editor_.catalogue().kinds(), typed.toStdString()))
+                out.push_back({nameOf(hit), QString::fromStdString(hit.kind->about), art_.thumbnail(*hit.kind, {44, 38}, devicePixelRatioF()), [this, hit] { bench_->addPartAtPointer(*hit.kind, hit.set); }});
             return out;
         },
         at);
@@ -504,11 +373,23 @@ std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
                                    showCode(true);
                                    show();
                                }});
-    for (const Command& command : commands_)
-        if (matches(command.name))
-            out.push_back({command.name, command.keys, {}, command.run});
-    if (out.size() > 60)
-        out.resize(60);
+    for (const Command& c : commands_)
+        if (matches(c.name + " " + c.words))
+            out.push_back({c.name, c.keys.isEmpty() ? tr("command") : c.shownKey(), {}, [this, run = c.run] {
+                               fromMenu_ = true;
+                               run();
+                               fromMenu_ = false;
+                           }});
+    // What is not there yet can be added from here.
+    constexpr std::size_t kMostKinds = 12, kMost = 80;
+    if (!typed.trimmed().isEmpty()) {
+        const auto hits = bench::searchParts(editor_.catalogue().kinds(), typed.toStdString());
+        for (std::size_t i = 0; i < std::min(hits.size(), kMostKinds); ++i)
+            out.push_back({tr("Add: %1").arg(nameOf(hits[i])), QString::fromStdString(hits[i].kind->about), art_.thumbnail(*hits[i].kind, {44, 38}, devicePixelRatioF()),
+                           [this, hit = hits[i]] { bench_->addPartAtPointer(*hit.kind, hit.set); }});
+    }
+    if (out.size() > kMost)
+        out.resize(kMost);
     return out;
 }
 
@@ -526,17 +407,27 @@ void MainWindow::askOpen()
         open(file);
 }
 
-void MainWindow::askNew()
+// A bench with a board and firmware, or an empty one: the same choice wherever it is asked for.
+void MainWindow::askNew() { showStart(); }
+
+void MainWindow::newEmpty()
 {
-    if (mayLeave()) {
-        editor_.newBench();
-        bench_->fitAll();
-        showRecoveryBar();
-    }
+    if (!mayLeave())
+        return;
+    hideStart();
+    editor_.newBench();
+    bench_->fitAll();
+    showRecoveryBar();
 }
 
 void MainWindow::askSave(bool elsewhere)
 {
+    // What came with Bramix stays as it is.
+    const QString shipped = QFileInfo(QString::fromStdString(bench::shareFolder()) + "/benches").canonicalFilePath();
+    if (!elsewhere && !shipped.isEmpty() && QFileInfo(editor_.file()).canonicalFilePath().startsWith(shipped + "/")) {
+        showMessage(tr("This is an example: it stays as it is. Save a copy of your own"), false);
+        elsewhere = true;
+    }
     if (!elsewhere && !editor_.file().isEmpty()) {
         const QString differs = editor_.changedOnDisk();
         if (!differs.isEmpty()) {
@@ -561,7 +452,9 @@ void MainWindow::askSave(bool elsewhere)
             showMessage(tr("Saved"), false);
         return;
     }
-    QString file = QFileDialog::getSaveFileName(this, tr("Save the bench"), editor_.folder() + "/bench.toml", tr("Benches (*.toml)"));
+    const bool inShare = !shipped.isEmpty() && QFileInfo(editor_.folder()).canonicalFilePath().startsWith(shipped);
+    const QString name = QString::fromStdString(editor_.document().title).toLower().simplified().replace(QRegularExpression("[^a-z0-9]+"), "-");
+    QString file = QFileDialog::getSaveFileName(this, tr("Save the bench"), inShare || editor_.file().isEmpty() ? settings::benchFolder() + "/" + name + ".toml" : editor_.folder() + "/bench.toml", tr("Benches (*.toml)"));
     if (file.isEmpty())
         return;
     if (!file.endsWith(".toml"))
@@ -603,8 +496,8 @@ bool MainWindow::mayLeave()
         box.setWindowTitle("Bramix");
         box.setText(tr("A source file has changes that are not saved."));
         auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
-        auto* discard = box.addButton(tr("Leave them"), QMessageBox::DestructiveRole);
-        box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+        auto* discard = box.addButton(tr("Discard"), QMessageBox::DestructiveRole);
+        box.addButton(tr("Cancel"), QMessageBox::RejectRole);
         box.exec();
         if (box.clickedButton() == save ? !code_->save() : box.clickedButton() != discard)
             return false;
@@ -615,8 +508,8 @@ bool MainWindow::mayLeave()
     box.setWindowTitle("Bramix");
     box.setText(tr("\"%1\" has changes that are not saved.").arg(QString::fromStdString(editor_.document().title)));
     auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
-    auto* discard = box.addButton(tr("Leave them"), QMessageBox::DestructiveRole);
-    box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+    auto* discard = box.addButton(tr("Discard"), QMessageBox::DestructiveRole);
+    box.addButton(tr("Cancel"), QMessageBox::RejectRole);
     box.exec();
     if (box.clickedButton() == save) {
         askSave(false);
@@ -640,23 +533,97 @@ void MainWindow::closeEvent(QCloseEvent* event)
     event->accept();
 }
 
-void MainWindow::showMessage(const QString& text, bool error)
+void MainWindow::showMessage(const QString& text, bool error, int ms)
 {
     message_->setText(text);
     message_->setFont(theme::words(9.4, QFont::Medium));
     message_->setStyleSheet(QString("QLabel { background: %1; color: #FFFFFF; border-radius: 8px; padding: 9px 14px; }").arg(error ? "#A83A22" : "#3F4A3A"));
-    const int room = std::min(620, bench_->width() - 40);
-    message_->setMaximumWidth(room);
-    message_->setMinimumWidth(std::min(room, message_->fontMetrics().horizontalAdvance(text) + 40));
-    message_->adjustSize();
-    const QPoint at = bench_->mapTo(this, QPoint((bench_->width() - message_->width()) / 2, bench_->height() - message_->height() - 16));
-    message_->move(at);
+    placeMessage();
     message_->show();
     message_->raise();
-    QTimer::singleShot(kMessageMs, message_, [this, text] {
-        if (message_->text() == text)
-            message_->hide();
+    messageTime_.start(ms);
+}
+
+// In the middle of what can be seen of the bench, which may change while it stands.
+void MainWindow::placeMessage()
+{
+    const QWidget* over = start_->isVisible() ? static_cast<QWidget*>(start_) : bench_;
+    const int room = std::max(160, std::min(620, over->width() - 40));
+    message_->setMaximumWidth(room);
+    message_->setMinimumWidth(std::min(room, message_->fontMetrics().horizontalAdvance(message_->text()) + 40));
+    message_->adjustSize();
+    message_->move(over->mapTo(this, QPoint((over->width() - message_->width()) / 2, over->height() - message_->height() - 16)));
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    // On a small screen the bench needs the inspector's room; Ctrl+I brings it back.
+    constexpr int kRoomForAll = 960;
+    if (event->size().width() < kRoomForAll && event->oldSize().width() >= kRoomForAll)
+        inspector_->hide();
+    else if (event->size().width() >= kRoomForAll && event->oldSize().width() < kRoomForAll)
+        inspector_->show();
+    guide_->place();
+    QTimer::singleShot(0, this, [this] {
+        if (message_->isVisible())
+            placeMessage();
+        placeTour();
     });
+}
+
+// Files may be dropped anywhere in the window.
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    for (const QUrl& url : event->mimeData()->urls())
+        takeFile(url.toLocalFile());
+    event->acceptProposedAction();
+}
+
+// A bench or a recording is opened, firmware goes to the only board.
+void MainWindow::takeFile(const QString& file)
+{
+    const QString suffix = QFileInfo(file).suffix().toLower();
+    if (suffix == "toml" || suffix == "bramix-run") {
+        if (mayLeave())
+            open(file);
+        return;
+    }
+    if (suffix == "elf" || suffix == "hex" || suffix == "ihex" || suffix == "bin") {
+        const auto chips = chipParts();
+        if (chips.size() == 1)
+            return editor_.loadFirmware(chips.front(), file);
+        return showMessage(chips.empty() ? tr("There is no board to run %1; add one first").arg(QFileInfo(file).fileName()) : tr("Drop %1 onto the board that it is for").arg(QFileInfo(file).fileName()), true);
+    }
+    showMessage(tr("%1 is no bench, recording or firmware").arg(QFileInfo(file).fileName()), true);
+}
+
+std::vector<std::string> MainWindow::chipParts() const
+{
+    std::vector<std::string> out;
+    for (const bench::PartItem& part : editor_.document().parts)
+        if (const bench::PartKind* kind = editor_.catalogue().find(part.kind); kind != nullptr && kind->chip != nullptr)
+            out.push_back(part.id);
+    return out;
+}
+
+// Of the selected board, or of the only one.
+void MainWindow::askFirmwareOfChosen()
+{
+    const auto chips = chipParts();
+    const auto& selected = editor_.selection().parts;
+    for (const std::string& chip : chips)
+        if (selected.size() == 1 && *selected.begin() == chip)
+            return askFirmware(chip);
+    if (chips.size() == 1)
+        return askFirmware(chips.front());
+    showMessage(chips.empty() ? tr("There is no board to load firmware into; add one first") : tr("Select the board that the firmware is for"), false);
 }
 
 // Keys that a person gave to a part's button work it as long as they are held.

@@ -14,8 +14,10 @@
 #include "app/scope/scope_view.h"
 #include "app/serial/serial_view.h"
 #include "app/sweep/sweep_view.h"
+#include "app/shell/commands.h"
 #include "app/shell/drawer.h"
 #include "app/shell/editor.h"
+#include "app/shell/guide_view.h"
 #include "app/shell/pick_list.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
@@ -60,6 +62,18 @@ public:
     void showCode(bool on);
     // Opens a source line ("lock.c:42") of a chip's firmware.
     void openCode(const std::string& chip, const QString& place);
+    // Everything that can be done, and its menus; the caller shows them.
+    [[nodiscard]] const std::vector<Command>& commands() const { return commands_; }
+    [[nodiscard]] QMenu* makeMenu();
+    [[nodiscard]] QMenu* makeMenuOf(const BenchView::Target& target);
+    void openMenu();
+    void openGuide();
+    void openKeys();
+    void openSettings();
+    [[nodiscard]] GuideView& guide() { return *guide_; }
+    // The first steps, if nobody has seen them; or again.
+    void offerTour();
+    void startTour();
     // Closing asks no questions; for tests.
     void neverAsk() { asks_ = false; }
 
@@ -67,15 +81,38 @@ protected:
     void closeEvent(QCloseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void keyReleaseEvent(QKeyEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
 
 private:
-    struct Command {
-        QString name;
-        QString keys;
-        std::function<void()> run;
-    };
+    static constexpr double kWireShare = 0.325;  // of the height, for the tape
+    static constexpr double kMeasureShare = 0.62;
+    static constexpr double kDebugShare = 0.25;
+    static constexpr int kMessageMs = 8000;
+    static constexpr int kShortMessageMs = 3000;
 
+    // main_window_commands.cpp
+    void addCommand(Command command);
     void addCommands();
+    void addFileCommands();
+    void addBenchCommands();
+    void addRunCommands();
+    void addViewCommands();
+    [[nodiscard]] const Command* command(const QString& id) const;
+    [[nodiscard]] bool benchHasKeys() const;
+    void withPin(const std::function<void(const bench::PinRef&)>& then);
+
+    // main_window_menus.cpp
+    QAction* addRow(QMenu& menu, const QString& id, const QString& otherName = {});
+    [[nodiscard]] QString nameOfUndo() const;
+    [[nodiscard]] QString nameOfRedo() const;
+    void showAbout();
+    void openWire();
+    void placeTour();
+    void openWireFrom(const bench::PinRef& from);
+    std::vector<PickList::Entry> pinsMatching(const QString& typed, const std::function<void(const bench::PinRef&)>& then);
+
     void arrange(double tapeShare);
     void askOpen();
     void askSave(bool elsewhere);
@@ -83,9 +120,14 @@ private:
     void openReplace();
     void hideStart();
     void askNew();
+    void newEmpty();
     void askFirmware(const std::string& part);
+    void askFirmwareOfChosen();
+    void takeFile(const QString& file);
+    [[nodiscard]] std::vector<std::string> chipParts() const;
     bool mayLeave();
-    void showMessage(const QString& text, bool error);
+    void showMessage(const QString& text, bool error, int ms = kMessageMs);
+    void placeMessage();
     void showRecoveryBar();
     void holdKey(const QString& text, bool down);
     std::vector<PickList::Entry> findEverything(const QString& typed);
@@ -110,8 +152,12 @@ private:
     QSplitter* split_;
     PickList* pick_;
     QLabel* message_;
+    QTimer messageTime_;
     QWidget* recovery_;
     std::vector<Command> commands_;
+    GuideView* guide_ = nullptr;
+    QWidget* tour_ = nullptr;
+    bool fromMenu_ = false;  // a command that was chosen, not typed
     bool asks_ = true;
 };
 

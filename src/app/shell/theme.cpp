@@ -1,5 +1,7 @@
 #include "app/shell/theme.h"
 
+#include "app/shell/settings_dialog.h"
+
 #include <QFontDatabase>
 #include <QHash>
 #include <QPainter>
@@ -37,10 +39,21 @@ QColor lampColor(const std::string& name)
     return colors.value(QString::fromStdString(name), QColor(0xD6, 0x3A, 0x2C));
 }
 
+namespace {
+
+// As a person has set it before the start.
+double textScale()
+{
+    static const double scale = settings::textPercent() / 100.0;
+    return scale;
+}
+
+}  // namespace
+
 QFont words(double points, int weight)
 {
     QFont font("Inter");
-    font.setPointSizeF(points);
+    font.setPointSizeF(points * textScale());
     font.setWeight(static_cast<QFont::Weight>(weight));
     return font;
 }
@@ -48,7 +61,7 @@ QFont words(double points, int weight)
 QFont figures(double points, int weight)
 {
     QFont font("JetBrains Mono");
-    font.setPointSizeF(points);
+    font.setPointSizeF(points * textScale());
     font.setWeight(static_cast<QFont::Weight>(weight));
     return font;
 }
@@ -93,6 +106,12 @@ QString styleSheet()
 QWidget { color: #2A2230; }
 QWidget#inspector, QWidget#inspectorPage { background: #ECE5D8; }
 QWidget#shell, QMainWindow { background: #ECE5D8; }
+QMenu { background: #FDFBF6; color: #2A2230; border: 1px solid #C9BEAD; padding: 5px; }
+QMenu::item { background: transparent; padding: 5px 26px 5px 14px; border-radius: 5px; }
+QMenu::item:selected { background: #F0DFE6; color: #2A2230; }
+QMenu::item:disabled { color: #7A7080; }
+QMenu::separator { height: 1px; background: #E2D8C8; margin: 4px 8px; }
+QDialog, QMessageBox { background: #ECE5D8; }
 QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
 QLineEdit, QPlainTextEdit, QSpinBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; selection-background-color: #8A2B57; selection-color: #FFFFFF; }
 QLineEdit:focus, QPlainTextEdit:focus { border: 1px solid #8A2B57; }
@@ -123,6 +142,24 @@ QScrollBar::handle:horizontal { background: #C9BEAD; border-radius: 4px; min-wid
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QSplitter::handle { background: #D5CBBA; }
+)");
+}
+
+QString darkStyleSheet()
+{
+    return QStringLiteral(R"(
+QWidget { background: #221A26; }
+QMenu { background: #2C2331; color: #EDE4D7; border: 1px solid #5A4C62; padding: 5px; }
+QMenu::item { background: transparent; padding: 5px 26px 5px 14px; border-radius: 5px; }
+QMenu::item:selected { background: #6A2C50; color: #FFFFFF; }
+QMenu::item:disabled { color: #A99DB0; }
+QMenu::separator { height: 1px; background: #4A3E52; margin: 4px 8px; }
+QMenu::indicator { width: 14px; height: 14px; }
+QComboBox { background: #2C2331; color: #EDE4D7; border: 1px solid #4A3E52; border-radius: 5px; padding: 3px 7px; }
+QComboBox QAbstractItemView { background: #2C2331; color: #EDE4D7; border: 1px solid #5A4C62; selection-background-color: #6A2C50; selection-color: #FFFFFF; }
+QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
+QDialog, QDialog QWidget { background: #ECE5D8; color: #2A2230; }
+QDialog QLineEdit, QDialog QSpinBox, QDialog QComboBox, QDialog QAbstractItemView, QDialog QPushButton { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; }
 )");
 }
 

@@ -29,5 +29,7 @@ QIcon icon(const QString& name, const QColor& color = kInk);
 QByteArray iconSvg(const QString& name, const QColor& color);
 
 QString styleSheet();
+// Of the dark dock below, with the menus, lists and dialogs that open out of it.
+QString darkStyleSheet();
 
 }  // namespace bramix::app::theme

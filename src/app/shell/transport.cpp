@@ -13,6 +13,7 @@ namespace bramix::app {
 namespace {
 
 constexpr int kHeight = 48;
+constexpr int kTitleWidth = 208, kFindingsWidth = 108, kSpeedWidth = 176;
 
 QString factor(double speed)
 {
@@ -28,12 +29,18 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     layout->setContentsMargins(10, 0, 12, 0);
     layout->setSpacing(10);
 
-    auto* berry = new QLabel;
-    berry->setPixmap(theme::icon("berry", theme::kBramble).pixmap(26, 26));
-    layout->addWidget(berry);
+    menu_ = new QToolButton;
+    menu_->setObjectName("menuMark");
+    menu_->setIcon(theme::icon("berry", theme::kBramble));
+    menu_->setIconSize({26, 26});
+    menu_->setToolTip(tr("Menu: everything that can be done (F10)"));
+    menu_->setAccessibleName(tr("Menu"));
+    menu_->setFocusPolicy(Qt::NoFocus);
+    layout->addWidget(menu_);
+    // As wide as it is, whatever the bench is called: nothing beside it moves.
     title_ = new QLabel;
     title_->setFont(theme::words(11, QFont::DemiBold));
-    title_->setMinimumWidth(150);
+    title_->setFixedWidth(kTitleWidth);
     layout->addWidget(title_);
     layout->addStretch(1);
 
@@ -66,6 +73,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     clock_->setObjectName("clock");
     clock_->setFont(theme::figures(15));
     clock_->setToolTip(tr("Simulated time since power-up"));
+    clock_->setMinimumWidth(clock_->fontMetrics().horizontalAdvance("00.000 000 000 s"));
     layout->addWidget(clock_);
     speed_ = new QPushButton;
     speed_->setObjectName("speed");
@@ -73,13 +81,17 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     speed_->setFocusPolicy(Qt::NoFocus);
     speed_->setFont(theme::figures(9));
     speed_->setStyleSheet("QPushButton { background: transparent; border: none; text-align: left; padding: 2px 4px; } QPushButton:hover { color: #8A2B57; }");
-    speed_->setMinimumWidth(168);
+    speed_->setFixedWidth(kSpeedWidth);
     layout->addWidget(speed_);
     layout->addStretch(1);
 
     findings_ = new QPushButton;
     findings_->setFocusPolicy(Qt::NoFocus);
     findings_->setFont(theme::words(9, QFont::DemiBold));
+    findings_->setFixedWidth(kFindingsWidth);
+    QSizePolicy stays = findings_->sizePolicy();
+    stays.setRetainSizeWhenHidden(true);
+    findings_->setSizePolicy(stays);
     layout->addWidget(findings_);
     find_ = new QPushButton(theme::icon("search", theme::kMuted), tr("Find anything      Ctrl K"));
     find_->setFocusPolicy(Qt::NoFocus);
@@ -88,6 +100,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     find_->setMinimumWidth(180);
     layout->addWidget(find_);
 
+    connect(menu_, &QToolButton::clicked, this, &Transport::menuWanted);
     connect(run_, &QToolButton::clicked, &editor_, &Editor::toggleRun);
     connect(step_, &QToolButton::clicked, this, [this] { editor_.session().step(session::Step::line); });
     connect(back_, &QToolButton::clicked, this, [this] { editor_.session().back(session::Step::line); });
@@ -104,8 +117,10 @@ void Transport::refresh()
 {
     const session::Picture& p = editor_.picture();
     const bool saved = editor_.isSaved();
-    title_->setText(QString("%1 %2").arg(QString::fromStdString(editor_.document().title).toHtmlEscaped(), saved ? "" : "<span style='color:#8A2B57'>●</span>"));
-    title_->setToolTip(saved ? tr("Saved") : tr("Not saved yet (Ctrl+S)"));
+    const QString title = QString::fromStdString(editor_.document().title);
+    const QString shown = title_->fontMetrics().elidedText(title, Qt::ElideRight, kTitleWidth - 22);
+    title_->setText(QString("%1 %2").arg(shown.toHtmlEscaped(), saved ? "" : "<span style='color:#8A2B57'>●</span>"));
+    title_->setToolTip(title + "\n" + (saved ? tr("Saved") : tr("Not saved yet (Ctrl+S)")));
     if (p.running != shownRunning_) {
         shownRunning_ = p.running;
         run_->setIcon(theme::icon(p.running ? "pause" : "run", Qt::white));

@@ -18,6 +18,7 @@ public:
 
 signals:
     void findWanted();
+    void menuWanted();
     void findingsWanted();
 
 protected:
@@ -27,6 +28,7 @@ private:
     void refresh();
 
     Editor& editor_;
+    QToolButton* menu_;
     QLabel* title_;
     QToolButton* run_;
     QToolButton* back_ = nullptr;

@@ -1,0 +1,146 @@
+#include "app/shell/keys_card.h"
+
+#include <QGridLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include "app/shell/theme.h"
+
+namespace bramix::app {
+
+namespace {
+
+struct Row {
+    QString keys, name;
+};
+
+QWidget* block(const QString& title, const std::vector<Row>& rows)
+{
+    auto* out = new QWidget;
+    auto* grid = new QGridLayout(out);
+    grid->setContentsMargins(0, 0, 0, 14);
+    grid->setHorizontalSpacing(14);
+    grid->setVerticalSpacing(3);
+    auto* head = new QLabel(title);
+    head->setFont(theme::words(10, QFont::DemiBold));
+    grid->addWidget(head, 0, 0, 1, 2);
+    int at = 1;
+    for (const Row& row : rows) {
+        auto* keys = new QLabel(row.keys);
+        keys->setFont(theme::figures(8.6, QFont::Medium));
+        keys->setStyleSheet("color: #8A2B57;");
+        auto* name = new QLabel(row.name);
+        name->setFont(theme::words(9));
+        grid->addWidget(keys, at, 0, Qt::AlignLeft | Qt::AlignTop);
+        grid->addWidget(name, at++, 1, Qt::AlignLeft | Qt::AlignTop);
+    }
+    grid->setColumnStretch(1, 1);
+    return out;
+}
+
+}  // namespace
+
+QString menuTitle(Menu menu)
+{
+    switch (menu) {
+    case Menu::file: return QObject::tr("File");
+    case Menu::edit: return QObject::tr("Edit");
+    case Menu::bench: return QObject::tr("Parts and wires");
+    case Menu::run: return QObject::tr("Run and step");
+    case Menu::code: return QObject::tr("Code");
+    case Menu::tape: return QObject::tr("Tape");
+    case Menu::instruments: return QObject::tr("Instruments");
+    case Menu::view: return QObject::tr("View");
+    case Menu::help: return QObject::tr("Help");
+    }
+    return {};
+}
+
+QString keysTitle(Keys where)
+{
+    switch (where) {
+    case Keys::window: return QObject::tr("Anywhere");
+    case Keys::bench: return QObject::tr("With the pointer or the focus on the bench");
+    case Keys::code: return QObject::tr("In code that is being read");
+    }
+    return {};
+}
+
+KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFrame(parent)
+{
+    setObjectName("keysCard");
+    setAttribute(Qt::WA_DeleteOnClose);
+    setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("List of keys"));
+    setStyleSheet("QFrame#keysCard { background: #FDFBF6; border: 1px solid #8A2B57; border-radius: 10px; } QScrollArea, QWidget#keysPage { background: #FDFBF6; }");
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(22, 16, 10, 12);
+    auto* title = new QLabel(tr("Keys"));
+    title->setFont(theme::words(14, QFont::DemiBold));
+    outer->addWidget(title);
+    auto* page = new QWidget;
+    page->setObjectName("keysPage");
+    auto* columns = new QHBoxLayout(page);
+    columns->setContentsMargins(0, 0, 12, 0);
+    columns->setSpacing(30);
+    auto* left = new QVBoxLayout;
+    auto* right = new QVBoxLayout;
+    const auto rowsOf = [&](const auto& wanted) {
+        std::vector<Row> rows;
+        for (const Command& c : commands)
+            if (!c.keys.isEmpty() && wanted(c))
+                rows.push_back({c.shownKey(), c.name});
+        return rows;
+    };
+    for (const Menu menu : {Menu::run, Menu::file, Menu::edit, Menu::bench, Menu::code, Menu::tape, Menu::instruments, Menu::view, Menu::help})
+        if (const auto rows = rowsOf([menu](const Command& c) { return c.where == Keys::window && c.menu == menu; }); !rows.empty())
+            (menu == Menu::run || menu == Menu::file || menu == Menu::edit || menu == Menu::bench ? left : right)->addWidget(block(menuTitle(menu), rows));
+    for (const Keys where : {Keys::bench, Keys::code})
+        (where == Keys::bench ? right : left)->addWidget(block(keysTitle(where), rowsOf([where](const Command& c) { return c.where == where; })));
+    left->addWidget(block(tr("The mouse on the bench"), {{tr("drag from a pin"), tr("A wire to another pin")},
+                                                         {tr("click a pin"), tr("A wire with bends: click where it bends")},
+                                                         {tr("drag a wire's end"), tr("To another pin, once the wire is selected")},
+                                                         {tr("drag a knob"), tr("Turns it; so does the wheel")},
+                                                         {tr("wheel"), tr("Zooms; with Shift it moves sideways")},
+                                                         {tr("middle or right drag"), tr("Moves the sheet")},
+                                                         {tr("right click"), tr("What can be done there")},
+                                                         {tr("Shift and click"), tr("Selects more")}}));
+    left->addStretch(1);
+    right->addStretch(1);
+    columns->addLayout(left, 1);
+    columns->addLayout(right, 1);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setFocusPolicy(Qt::NoFocus);
+    scroll->setWidget(page);
+    outer->addWidget(scroll, 1);
+    auto* close = new QLabel(tr("Esc closes this"));
+    close->setFont(theme::words(8.6));
+    close->setStyleSheet("color: #6F6577;");
+    outer->addWidget(close);
+    const QSize size(std::min(parent->width() - 60, 980), std::min(parent->height() - 60, 660));
+    setGeometry((parent->width() - size.width()) / 2, (parent->height() - size.height()) / 2, size.width(), size.height());
+    show();
+    raise();
+    setFocus();
+}
+
+void KeysCard::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Escape || event->key() == Qt::Key_Question) {
+        close();
+        return;
+    }
+    QFrame::keyPressEvent(event);
+}
+
+void KeysCard::focusOutEvent(QFocusEvent* event)
+{
+    if (event->reason() != Qt::ActiveWindowFocusReason && event->reason() != Qt::PopupFocusReason)
+        close();
+}
+
+}  // namespace bramix::app
