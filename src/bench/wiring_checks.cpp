@@ -247,7 +247,7 @@ private:
             for (const Lead& lead : leads) {
                 if (leads.size() > 1 && wiring_.circuit.isRail(net) && (lead.pin->ground || lead.kind->behaviour == "supply"))
                     return;
-                floats = floats || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source") && leads.size() > 1);
+                floats = floats || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source" || lead.kind->behaviour == "voltage-source") && leads.size() > 1);
             }
         if (floats)
             tell(Severity::warning, "no-ground", "bench", "nothing on this bench is joined to ground, so its voltages have nothing to be measured from; put a ground where they shall be 0 V");

@@ -55,6 +55,7 @@ constexpr std::array kMakers{
     Entry{"multimeter", makeMultimeter},
     Entry{"battery", makeBattery},
     Entry{"current-source", makeCurrentSource},
+    Entry{"voltage-source", makeVoltageSource},
     Entry{"push-button", makePushButton},
     Entry{"slide-switch", makeSlideSwitch},
     Entry{"supply", makeSupply},

@@ -42,7 +42,7 @@ public:
     void setControl(std::string_view name, double value) override
     {
         if (name == "volts")
-            set(std::clamp(value, 0.0, mostVolts_), device_->model().limitAmps);
+            set(std::clamp(value, leastVolts_, mostVolts_), device_->model().limitAmps);
         else
             set(device_->model().volts, std::clamp(value, 0.0, mostAmps_));
     }
@@ -74,6 +74,9 @@ public:
         if constexpr (Archive::kLoading)
             set(volts, amps);
     }
+
+    // Below zero too, on either side of which it may take current as well as give it.
+    void reachBelowZero() { leastVolts_ = -mostVolts_; }
 
 private:
     void elementChanged(circuit::ElementId, kernel::Time) override
@@ -108,7 +111,7 @@ private:
     std::function<void(const Remark&)> remark_;
     circuit::Circuit& circuit_;
     circuit::Cause cause_;
-    double mostVolts_, mostAmps_;
+    double mostVolts_, mostAmps_, leastVolts_ = 0;
     circuit::LimitedSourceDevice* device_ = nullptr;
     circuit::ElementId element_{};
 };
@@ -194,6 +197,20 @@ kernel::Result<std::unique_ptr<Part>> makeCurrentSource(PartContext& context)
         return tl::unexpected(volts.error());
     // As a supply that would like to give a thousand times as much.
     return std::make_unique<LimitedSupply>(context, context.net("+"), context.net("-"), circuit::LimitedSourceModel{*volts, *volts / (*amps * 1000), *amps}, 1000, kMostAmps, false);
+}
+
+kernel::Result<std::unique_ptr<Part>> makeVoltageSource(PartContext& context)
+{
+    constexpr double kMost = 30, kMostCurrent = 1, kInner = 0.01;
+    const auto volts = context.quantity("voltage", kernel::Unit::volt, -kMost, kMost);
+    if (!volts)
+        return tl::unexpected(volts.error());
+    const auto limit = context.quantity("limit", kernel::Unit::ampere, 1e-6, kMostCurrent);
+    if (!limit)
+        return tl::unexpected(limit.error());
+    auto source = std::make_unique<LimitedSupply>(context, context.net("+"), context.net("-"), circuit::LimitedSourceModel{*volts, kInner, *limit}, kMost, kMostCurrent, false);
+    source->reachBelowZero();
+    return source;
 }
 
 }  // namespace bramix::parts

@@ -13,5 +13,6 @@ namespace bramix::parts {
 [[nodiscard]] kernel::Result<std::unique_ptr<Part>> makeBattery(PartContext& context);
 // Settings "current", "compliance" (the greatest voltage that it reaches). Control "amps". Out of +, back into -.
 [[nodiscard]] kernel::Result<std::unique_ptr<Part>> makeCurrentSource(PartContext& context);
+[[nodiscard]] kernel::Result<std::unique_ptr<Part>> makeVoltageSource(PartContext& context);
 
 }  // namespace bramix::parts

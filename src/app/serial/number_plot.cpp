@@ -34,6 +34,7 @@ NumberPlot::NumberPlot(Editor& editor, QWidget* parent) : QWidget(parent), edito
     columns->setContentsMargins(0, 0, 0, 0);
     columns->setSpacing(8);
     plot_ = new QCustomPlot;
+    plot_->setMinimumSize(160, 96);  // below that its figures lie on each other
     plot_->setObjectName("numberPlot");
     plot_->setMouseTracking(true);
     plot_->setBackground(theme::kTapeGround);

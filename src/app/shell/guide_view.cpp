@@ -7,6 +7,8 @@
 #include <QLabel>
 #include <QRegularExpression>
 #include <QTextBlock>
+#include <QTextTable>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -48,7 +50,7 @@ std::vector<Section> sectionsOf(const QString& markdown)
     std::vector<Section> out(1);
     for (const QString& line : markdown.split('\n'))
         if (line.startsWith('#'))
-            out.push_back({QString(line).remove(QRegularExpression("^#+ *")), {}});
+            out.push_back({QString(line).remove(QRegularExpression("^#+ *")).remove('`'), {}});
         else
             out.back().words += line + '\n';
     return out;
@@ -82,6 +84,8 @@ GuideView::GuideView(QWidget* parent) : QFrame(parent)
     contents_->setObjectName("guideContents");
     contents_->setFont(theme::words(9));
     contents_->setWordWrap(true);
+    contents_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    contents_->setResizeMode(QListView::Adjust);
     text_ = new QTextBrowser;
     text_->setFont(theme::words(9.6));
     text_->setOpenLinks(false);
@@ -123,10 +127,15 @@ void GuideView::openAt(const QString& page, const QString& heading)
     if (!load(page) && !load("user-guide.md"))
         text_->setPlainText(tr("The guide is not installed: there is no %1.").arg(folder() + "/user-guide.md"));
     listHeadings();
-    goToHeading(heading);
     show();
     raise();
     search_->setFocus();
+    goToHeading(heading);
+    // Once more when it has been laid out.
+    QTimer::singleShot(0, this, [this, page, heading] {
+        if (page_ == page)
+            goToHeading(heading);
+    });
 }
 
 bool GuideView::load(const QString& page)
@@ -137,7 +146,31 @@ bool GuideView::load(const QString& page)
     page_ = page;
     text_->document()->setBaseUrl(QUrl::fromLocalFile(folder() + "/" + page));
     text_->setMarkdown(markdown);
+    dress();
     return true;
+}
+
+// Room above headings, and tables with thin lines.
+void GuideView::dress()
+{
+    constexpr double kAboveTitle = 22, kAboveHeading = 14, kCell = 5;
+    for (QTextBlock block = text_->document()->begin(); block.isValid(); block = block.next())
+        if (const int level = block.blockFormat().headingLevel(); level > 0 && block.position() > 0) {
+            QTextBlockFormat format = block.blockFormat();
+            format.setTopMargin(level < 3 ? kAboveTitle : kAboveHeading);
+            format.setBottomMargin(6);
+            QTextCursor(block).setBlockFormat(format);
+        }
+    for (QTextFrame* frame : text_->document()->rootFrame()->childFrames())
+        if (auto* table = qobject_cast<QTextTable*>(frame)) {
+            QTextTableFormat format = table->format();
+            format.setBorderCollapse(true);
+            format.setBorder(1);
+            format.setBorderBrush(theme::kRule);
+            format.setCellPadding(kCell);
+            format.setCellSpacing(0);
+            table->setFormat(format);
+        }
 }
 
 void GuideView::listHeadings()

@@ -30,6 +30,7 @@ protected:
 
 private:
     bool load(const QString& page);
+    void dress();
     void listHeadings();
     void search(const QString& words);
     void goToHeading(const QString& heading);

@@ -1,6 +1,6 @@
 #include "app/shell/keys_card.h"
 
-#include <QGridLayout>
+#include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QScrollArea>
@@ -16,27 +16,21 @@ struct Row {
     QString keys, name;
 };
 
-QWidget* block(const QString& title, const std::vector<Row>& rows)
+// One text, as a table: rows take two lines where they need them.
+QLabel* block(const QString& title, const std::vector<Row>& rows)
 {
-    auto* out = new QWidget;
-    auto* grid = new QGridLayout(out);
-    grid->setContentsMargins(0, 0, 0, 14);
-    grid->setHorizontalSpacing(14);
-    grid->setVerticalSpacing(3);
-    auto* head = new QLabel(title);
-    head->setFont(theme::words(10, QFont::DemiBold));
-    grid->addWidget(head, 0, 0, 1, 2);
-    int at = 1;
-    for (const Row& row : rows) {
-        auto* keys = new QLabel(row.keys);
-        keys->setFont(theme::figures(8.6, QFont::Medium));
-        keys->setStyleSheet("color: #8A2B57;");
-        auto* name = new QLabel(row.name);
-        name->setFont(theme::words(9));
-        grid->addWidget(keys, at, 0, Qt::AlignLeft | Qt::AlignTop);
-        grid->addWidget(name, at++, 1, Qt::AlignLeft | Qt::AlignTop);
-    }
-    grid->setColumnStretch(1, 1);
+    QString html = QString("<p style='margin:0 0 3px 0'><b>%1</b></p><table cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
+    for (const Row& row : rows)
+        html += QString("<tr><td style='white-space:nowrap; color:#8A2B57; padding-right:12px; font-family:JetBrains Mono'>%1</td><td>%2</td></tr>").arg(row.keys.toHtmlEscaped(), row.name.toHtmlEscaped());
+    auto* out = new QLabel(html + "</table>");
+    out->setTextFormat(Qt::RichText);
+    out->setFont(theme::words(8.8));
+    out->setWordWrap(true);
+    out->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+    // As high as it is at the width that it gets.
+    constexpr int kColumn = 355;
+    out->setFixedWidth(kColumn);
+    out->setFixedHeight(out->heightForWidth(kColumn) + 10);
     return out;
 }
 
@@ -84,8 +78,9 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
     page->setObjectName("keysPage");
     auto* columns = new QHBoxLayout(page);
     columns->setContentsMargins(0, 0, 12, 0);
-    columns->setSpacing(30);
+    columns->setSpacing(20);
     auto* left = new QVBoxLayout;
+    auto* middle = new QVBoxLayout;
     auto* right = new QVBoxLayout;
     const auto rowsOf = [&](const auto& wanted) {
         std::vector<Row> rows;
@@ -94,12 +89,13 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
                 rows.push_back({c.shownKey(), c.name});
         return rows;
     };
-    for (const Menu menu : {Menu::run, Menu::file, Menu::edit, Menu::bench, Menu::code, Menu::tape, Menu::instruments, Menu::view, Menu::help})
-        if (const auto rows = rowsOf([menu](const Command& c) { return c.where == Keys::window && c.menu == menu; }); !rows.empty())
-            (menu == Menu::run || menu == Menu::file || menu == Menu::edit || menu == Menu::bench ? left : right)->addWidget(block(menuTitle(menu), rows));
-    for (const Keys where : {Keys::bench, Keys::code})
-        (where == Keys::bench ? right : left)->addWidget(block(keysTitle(where), rowsOf([where](const Command& c) { return c.where == where; })));
-    left->addWidget(block(tr("The mouse on the bench"), {{tr("drag from a pin"), tr("A wire to another pin")},
+    const std::pair<Menu, QVBoxLayout*> places[] = {{Menu::run, left}, {Menu::code, left}, {Menu::view, left}, {Menu::file, middle}, {Menu::edit, middle}, {Menu::bench, middle}, {Menu::tape, middle}, {Menu::instruments, middle}, {Menu::help, middle}};
+    for (const auto& [menu, column] : places)
+        if (const auto rows = rowsOf([menu = menu](const Command& c) { return c.where == Keys::window && c.menu == menu; }); !rows.empty())
+            column->addWidget(block(menuTitle(menu), rows));
+    right->addWidget(block(keysTitle(Keys::bench), rowsOf([](const Command& c) { return c.where == Keys::bench; })));
+    left->addWidget(block(keysTitle(Keys::code), rowsOf([](const Command& c) { return c.where == Keys::code; })));
+    middle->addWidget(block(tr("The mouse on the bench"), {{tr("drag from a pin"), tr("A wire to another pin")},
                                                          {tr("click a pin"), tr("A wire with bends: click where it bends")},
                                                          {tr("drag a wire's end"), tr("To another pin, once the wire is selected")},
                                                          {tr("drag a knob"), tr("Turns it; so does the wheel")},
@@ -107,9 +103,10 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
                                                          {tr("middle or right drag"), tr("Moves the sheet")},
                                                          {tr("right click"), tr("What can be done there")},
                                                          {tr("Shift and click"), tr("Selects more")}}));
-    left->addStretch(1);
-    right->addStretch(1);
+    for (QVBoxLayout* column : {left, middle, right})
+        column->addStretch(1);
     columns->addLayout(left, 1);
+    columns->addLayout(middle, 1);
     columns->addLayout(right, 1);
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
@@ -121,7 +118,7 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
     close->setFont(theme::words(8.6));
     close->setStyleSheet("color: #6F6577;");
     outer->addWidget(close);
-    const QSize size(std::min(parent->width() - 60, 980), std::min(parent->height() - 60, 660));
+    const QSize size(std::min(parent->width() - 40, 1180), std::min(parent->height() - 40, 740));
     setGeometry((parent->width() - size.width()) / 2, (parent->height() - size.height()) / 2, size.width(), size.height());
     show();
     raise();

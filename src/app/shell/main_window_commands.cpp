@@ -234,6 +234,12 @@ void MainWindow::addViewCommands()
             sweep_->ask(*editor_.selection().parts.begin());
         showSweep();
     }, tr("curve characteristic"));
+    onBench("curve", tr("Whole curve of the selected part, alone at a source"), QKeySequence(Qt::SHIFT | Qt::Key_W), [this] {
+        if (editor_.selection().parts.size() == 1 && sweep_->askAlone(*editor_.selection().parts.begin()))
+            showSweep();
+        else
+            showMessage(tr("Select one part with two leads to see its curve"), false, kShortMessageMs);
+    }, tr("characteristic diode LED forward reverse"));
     add("serial", tr("Show the serial view"), {}, [this] { showSerial(); }, tr("terminal UART console"));
     menu = Menu::view;
     add("find", tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { openFindAnything(); });

@@ -168,7 +168,9 @@ QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
             addRow(*menu, id);
         if (count == 1) {
             addRow(*menu, "replace");
-            addRow(*menu, "sweep");
+            addRow(*menu, "sweep", tr("Sweep a value…"));
+            if (kind->pins.size() == 2 && kind->chip == nullptr)
+                addRow(*menu, "curve", tr("Whole curve, alone at a source"));
         } else {
             QMenu* align = menu->addMenu(tr("Align and distribute"));
             for (const char* id : {"alignLeft", "alignRight", "alignTop", "alignBottom", "alignColumn", "alignRow", "distributeAcross", "distributeDown"})

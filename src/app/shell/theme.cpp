@@ -8,6 +8,9 @@
 #include <QPixmap>
 #include <QSvgRenderer>
 
+// The library's resources come in where somebody asks for them.
+static void useIcons() { Q_INIT_RESOURCE(icons); }
+
 namespace bramix::app::theme {
 
 QColor wireColor(const std::string& name)
@@ -102,6 +105,7 @@ QIcon icon(const QString& name, const QColor& color)
 
 QString styleSheet()
 {
+    useIcons();
     return QStringLiteral(R"(
 QWidget { color: #2A2230; }
 QWidget#inspector, QWidget#inspectorPage { background: #ECE5D8; }
@@ -116,7 +120,11 @@ QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; paddi
 QLineEdit, QPlainTextEdit, QSpinBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; selection-background-color: #8A2B57; selection-color: #FFFFFF; }
 QLineEdit:focus, QPlainTextEdit:focus { border: 1px solid #8A2B57; }
 QComboBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; }
-QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::drop-down { border: none; width: 20px; }
+QComboBox::down-arrow { image: url(:/icons/down-dark.svg); width: 11px; height: 11px; }
+QSpinBox::up-button, QSpinBox::down-button { border: none; background: transparent; width: 18px; }
+QSpinBox::up-arrow { image: url(:/icons/up-dark.svg); width: 10px; height: 10px; }
+QSpinBox::down-arrow { image: url(:/icons/down-dark.svg); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: #FDFBF6; border: 1px solid #D5CBBA; selection-background-color: #F0DFE6; selection-color: #2A2230; }
 QPushButton { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 6px; padding: 5px 12px; }
 QPushButton:hover { border-color: #8A2B57; }
@@ -156,9 +164,12 @@ QMenu::item:disabled { color: #A99DB0; }
 QMenu::separator { height: 1px; background: #4A3E52; margin: 4px 8px; }
 QMenu::indicator { width: 14px; height: 14px; }
 QComboBox { background: #2C2331; color: #EDE4D7; border: 1px solid #4A3E52; border-radius: 5px; padding: 3px 7px; }
+QComboBox::drop-down { border: none; width: 20px; }
+QComboBox::down-arrow { image: url(:/icons/down-light.svg); width: 11px; height: 11px; }
 QComboBox QAbstractItemView { background: #2C2331; color: #EDE4D7; border: 1px solid #5A4C62; selection-background-color: #6A2C50; selection-color: #FFFFFF; }
 QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
 QDialog, QDialog QWidget { background: #ECE5D8; color: #2A2230; }
+QDialog QComboBox::down-arrow { image: url(:/icons/down-dark.svg); }
 QDialog QLineEdit, QDialog QSpinBox, QDialog QComboBox, QDialog QAbstractItemView, QDialog QPushButton { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; }
 )");
 }

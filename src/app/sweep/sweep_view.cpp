@@ -151,6 +151,7 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
     plot_ = new QCustomPlot;
+    plot_->setMinimumSize(160, 96);  // below that its figures lie on each other
     plot_->setObjectName("sweepPlot");
     plot_->setBackground(theme::kTapeGround);
     plot_->axisRect()->setBackground(QColor(0x1B, 0x14, 0x1F));
@@ -180,7 +181,18 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     cursorText_->position->setTypeX(QCPItemPosition::ptPlotCoords);
     cursorText_->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
     columns->addWidget(side);
-    columns->addWidget(plot_, 1);
+    hint_ = new QLabel(tr("A sweep turns one value of the bench through a range and plots what follows.<br><br>"
+                          "Select a part and press <b>W</b>: its value is varied, its current is plotted.<br>"
+                          "Select a part with two leads and press <b>Shift+W</b>: its whole curve, alone at a source."));
+    hint_->setObjectName("sweepHint");
+    hint_->setAlignment(Qt::AlignCenter);
+    hint_->setWordWrap(true);
+    hint_->setFont(theme::words(10));
+    hint_->setStyleSheet("color: #B9AEBF;");
+    shown_ = new QStackedWidget;
+    shown_->addWidget(hint_);
+    shown_->addWidget(plot_);
+    columns->addWidget(shown_, 1);
 
     again_.setSingleShot(true);
     again_.setInterval(kWaitMs);
@@ -219,9 +231,48 @@ void SweepView::showEvent(QShowEvent* event)
     again_.start();
 }
 
+bool SweepView::askAlone(const std::string& id)
+{
+    const bench::PartItem* part = editor_.document().part(id);
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    const bench::PartKind* source = editor_.catalogue().find("voltage-source");
+    if (kind == nullptr || source == nullptr || kind->chip != nullptr || kind->pins.size() != 2)
+        return false;
+    bench::Document d;
+    bench::PartItem copy = *part;
+    copy.follow.clear();
+    d.parts.push_back(copy);
+    const std::string name = id == "source" ? "vsource" : "source";
+    d.parts.push_back({});
+    d.parts.back().id = name;
+    d.parts.back().kind = source->id;
+    // Forwards where it has a forward: from its anode or plus.
+    const auto isPlus = [](const bench::PinKind& p) { return p.name == "A" || p.name == "+"; };
+    const bool first = isPlus(kind->pins[0]) || !isPlus(kind->pins[1]);
+    const auto wire = [&](const std::string& pin, const std::string& to) {
+        d.wires.emplace_back();
+        d.wires.back().from = {id, pin};
+        d.wires.back().to = {name, to};
+    };
+    wire(kind->pins[first ? 0 : 1].name, "+");
+    wire(kind->pins[first ? 1 : 0].name, "-");
+    d.nets.emplace_back();
+    d.nets.back().name = "GND";
+    d.nets.back().pins = {{name, "-"}};
+    stop();
+    alone_ = id;
+    aloneDocument_ = std::move(d);
+    axis_ = name + ".volts";
+    also_.clear();
+    traces_ = {{SweepTrace::What::current, {}, {}, id}};
+    decades_ = false;
+    setRange("-6 V", "5 V", "221", false);
+    return true;
+}
+
 void SweepView::setAxis(const std::string& figure)
 {
-    const auto figures = bench::sweepFigures(editor_.document(), editor_.catalogue());
+    const auto figures = bench::sweepFigures(subject(), editor_.catalogue());
     const auto found = std::find_if(figures.begin(), figures.end(), [&](const bench::SweepFigure& f) { return f.text() == figure; });
     if (figure != axis_ && found != figures.end()) {
         // A dial from end to end; a resistance over two decades around what it is; anything else up to twice what it is.
@@ -267,7 +318,11 @@ void SweepView::toggleTrace(const SweepTrace& trace)
 
 void SweepView::ask(const std::string& part)
 {
-    const auto figures = bench::sweepFigures(editor_.document(), editor_.catalogue());
+    if (!std::exchange(alone_, std::string()).empty()) {
+        axis_.clear();
+        traces_.clear();
+    }
+    const auto figures = bench::sweepFigures(subject(), editor_.catalogue());
     const auto found = std::find_if(figures.begin(), figures.end(), [&](const bench::SweepFigure& f) { return f.part == part; });
     if (found != figures.end())
         setAxis(found->text());
@@ -280,11 +335,19 @@ void SweepView::choose(QPushButton* button, bool mayBeNone, const std::function<
 {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
+    if (!alone_.empty())
+        menu->addAction(tr("a value of the bench instead"), this, [this] {
+            alone_.clear();
+            axis_.clear();
+            traces_.clear();
+            showTraces();
+            again_.start();
+        });
     if (mayBeNone)
         menu->addAction(tr("one curve only"), this, [chosen] { chosen({}); });
     QMenu* sub = nullptr;
     std::string part;
-    for (const bench::SweepFigure& f : bench::sweepFigures(editor_.document(), editor_.catalogue())) {
+    for (const bench::SweepFigure& f : bench::sweepFigures(subject(), editor_.catalogue())) {
         if (f.part != part)
             sub = menu->addMenu(text(part = f.part));
         sub->addAction(f.control ? tr("%1 (live control)").arg(text(f.name)) : text(f.name), this, [chosen, name = f.text()] { chosen(name); });
@@ -296,7 +359,7 @@ void SweepView::offerTraces()
 {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const bench::PartItem& part : editor_.document().parts) {
+    for (const bench::PartItem& part : subject().parts) {
         const bench::PartKind* kind = editor_.catalogue().find(part.kind);
         if (kind == nullptr)
             continue;
@@ -323,7 +386,8 @@ void SweepView::offerTraces()
 
 void SweepView::showTraces()
 {
-    axisButton_->setText(axis_.empty() ? tr("choose a figure…") : text(axis_));
+    axisButton_->setText(axis_.empty() ? tr("choose a value…") : alone_.empty() ? text(axis_) : tr("volts at %1 alone").arg(text(alone_)));
+    shown_->setCurrentIndex(axis_.empty() || traces_.empty() ? 0 : 1);
     alsoButton_->setText(also_.empty() ? tr("one only") : text(also_));
     alsoValues_->setVisible(!also_.empty());
     ratio_->setText(logarithmic_ ? tr("Equal ratios") : tr("Equal steps"));
@@ -345,7 +409,7 @@ QString SweepView::trouble() const { return state_->property("error").toBool() ?
 
 kernel::Result<bench::SweepRequest> SweepView::request() const
 {
-    const auto figures = bench::sweepFigures(editor_.document(), editor_.catalogue());
+    const auto figures = bench::sweepFigures(subject(), editor_.catalogue());
     const auto unitOf = [&](const std::string& name) {
         const auto found = std::find_if(figures.begin(), figures.end(), [&](const bench::SweepFigure& f) { return f.text() == name; });
         return found == figures.end() ? Unit::none : found->unit;
@@ -378,10 +442,13 @@ kernel::Result<bench::SweepRequest> SweepView::request() const
         }
     }
     out.traces = traces_;
-    out.controls = editor_.picture().controls;
-    for (const auto& [pin, now] : editor_.picture().pins)
-        if (!now.supply)
-            out.drives[pin] = now.drive;
+    for (const auto& [name, value] : editor_.picture().controls)
+        if (alone_.empty() || name.starts_with(alone_ + "."))
+            out.controls[name] = value;
+    if (alone_.empty())
+        for (const auto& [pin, now] : editor_.picture().pins)
+            if (!now.supply)
+                out.drives[pin] = now.drive;
     return out;
 }
 
@@ -393,13 +460,13 @@ void SweepView::restart()
         take(number_, {}, words, true);
     };
     if (axis_.empty())
-        return fail(tr("Choose what to vary and what to plot; the bench needs no chip and need not run."));
+        return take(number_, {}, tr("The bench needs no chip, and need not run."), true);
     if (traces_.empty())
-        return fail(tr("Choose what to plot."));
+        return take(number_, {}, tr("Choose what to plot."), true);
     auto wanted = request();
     if (!wanted)
         return fail(text(wanted.error().text()));
-    auto sweep = bench::Sweep::begin(editor_.document(), editor_.catalogue(), editor_.files(), std::move(*wanted));
+    auto sweep = bench::Sweep::begin(subject(), editor_.catalogue(), editor_.files(), std::move(*wanted));
     if (!sweep)
         return fail(text(sweep.error().text()));
     worker_ = std::jthread([this, number = number_, work = std::move(*sweep)](const std::stop_token& stopped) mutable {
@@ -434,7 +501,7 @@ void SweepView::take(std::uint64_t number, bench::SweepTable table, const QStrin
         words = tr("%1 of %2 points").arg(done).arg(table_.request.axis.values.size());
     else if (words.isEmpty() && table_.unsolved > 0)
         words = tr("%1 points have no solution and are left out").arg(table_.unsolved);
-    state_->setProperty("error", !trouble.isEmpty());
+    state_->setProperty("error", !trouble.isEmpty() && !axis_.empty() && !traces_.empty());
     state_->setText(words);
     state_->setStyleSheet(trouble.isEmpty() || table_.curves.empty() ? "color: #D9CFC2;" : "color: #E88A6A;");
     draw();

@@ -36,6 +36,9 @@ public:
     void toggleTrace(const bench::SweepTrace& trace);
     // The first figure of a part, and its current.
     void ask(const std::string& part);
+    // The part alone at a voltage source of its own, from below zero to above: its current. False where it has no two leads that conduct.
+    bool askAlone(const std::string& part);
+    [[nodiscard]] const std::string& alone() const { return alone_; }
 
     [[nodiscard]] const bench::SweepTable& table() const { return table_; }
     [[nodiscard]] bool working() const { return worker_.joinable() || again_.isActive(); }
@@ -61,7 +64,12 @@ private:
     [[nodiscard]] kernel::Result<bench::SweepRequest> request() const;
     void askFile(const QString& title, const QString& name, const QString& filter, const std::function<bool(const QString&)>& save);
 
+    // The bench, or the part alone with its source.
+    [[nodiscard]] const bench::Document& subject() const { return alone_.empty() ? editor_.document() : aloneDocument_; }
+
     Editor& editor_;
+    std::string alone_;
+    bench::Document aloneDocument_;
     std::string axis_, also_;
     bool logarithmic_ = false;
     bool decades_ = false;  // of the y axis
@@ -71,6 +79,8 @@ private:
     QTimer again_;
     std::jthread worker_;
 
+    QStackedWidget* shown_;  // the plot, or what to do
+    QLabel* hint_;
     QPushButton* axisButton_;
     QLineEdit* from_;
     QLineEdit* to_;
