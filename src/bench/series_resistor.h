@@ -6,6 +6,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "bench/catalogue.h"
 #include "bench/document.h"
@@ -21,6 +22,16 @@ struct SeriesPath {
     double volts = 0;      // between the two ends when it is driven
     double driveOhms = 0;  // of the outputs at both ends
     circuit::DiodeModel diode;
+    // Other LEDs on the same output, each behind its own resistance: what they take, the output's resistance takes from all.
+    struct Beside {
+        double ohms = 0;
+        circuit::DiodeModel diode;
+    };
+    std::vector<Beside> beside;
+    double sharedOhms = 0;  // of that output; part of driveOhms
+
+    // What the others take while this one takes so much.
+    [[nodiscard]] double besideAmps(double amps) const;
 
     // What this current needs; absent where the voltage is too low for it.
     [[nodiscard]] std::optional<double> ohmsFor(double amps) const;

@@ -223,6 +223,9 @@ std::string formatQuantity(double value, Unit unit, int digits)
         return value > 0 ? "∞ " + std::string(symbol(unit)) : "?";
     int step = 4;
     double scaled = std::fabs(value);
+    constexpr double kNothing = 1e-15;  // a thousandth of the smallest unit that has a name here: rounding, for whatever is measured
+    if (scaled < kNothing)
+        scaled = 0;
     if (scaled != 0) {
         // Round first, so that 999.96 mV becomes 1 V and not 1000 mV.
         const double magnitude = std::pow(10.0, digits - 1 - std::floor(std::log10(scaled)));

@@ -45,6 +45,48 @@ private slots:
         QVERIFY(qAbs(changed->circuit().current(*changed->part("d")->mainElement()).value - 0.010) < 2e-6);
         QVERIFY(!path->ohmsFor(5.0));  // no resistance is small enough
     }
+
+    // On a board: a lamp at an output, a second one at the same output, one that the output sinks. What is worked out is what flows.
+    void lampsThatShareAnOutputAndOneThatItSinks()
+    {
+        const Catalogue catalogue = *Catalogue::loadInstalled();
+        const std::string folder = shareFolder() + "/benches/withy-lock";
+        Document d = *loadDocument(folder + "/bench.toml");
+        const auto add = [&](const char* kind, const char* id) {
+            d.parts.emplace_back();
+            d.parts.back().id = id;
+            d.parts.back().kind = kind;
+        };
+        const auto wire = [&](const PinRef& a, const PinRef& b) {
+            d.wires.emplace_back();
+            d.wires.back().from = a;
+            d.wires.back().to = b;
+        };
+        for (const char* id : {"second", "sunk"})
+            add("led", id);
+        for (const char* id : {"rsecond", "rsunk"}) {
+            add("resistor", id);
+            d.parts.back().set["resistance"] = "100";
+        }
+        wire({"mcu", "PB2"}, {"rsecond", "1"});
+        wire({"rsecond", "2"}, {"second", "A"});
+        wire({"second", "K"}, {"mcu", "GND2"});
+        wire({"mcu", "5V"}, {"rsunk", "1"});
+        wire({"rsunk", "2"}, {"sunk", "A"});
+        wire({"sunk", "K"}, {"mcu", "PB0"});
+        WorldOptions options;
+        options.folder = folder;
+        const auto world = *World::build(d, catalogue, options, nullptr);
+        world->runUntil(kernel::Time(std::chrono::milliseconds(200)));
+        for (const auto& [led, ohms] : {std::pair("stop", 330.0), std::pair("second", 100.0), std::pair("sunk", 100.0)}) {
+            const auto path = seriesPath(*world, d, catalogue, led);
+            QVERIFY2(path, led);
+            const double flows = world->circuit().current(*world->part(led)->mainElement()).value;
+            QVERIFY2(flows > 0.003, led);
+            QVERIFY2(qAbs(path->ampsWith(ohms) - flows) < 0.01 * flows, qPrintable(QString("%1: %2 against %3").arg(led).arg(path->ampsWith(ohms)).arg(flows)));
+            QVERIFY2(qAbs(*path->ohmsFor(flows) - ohms) < 0.02 * ohms, led);
+        }
+    }
 };
 
 QTEST_GUILESS_MAIN(SeriesResistorTest)
