@@ -24,6 +24,14 @@ namespace {
 
 std::string orNone(std::string names) { return names.empty() ? "none" : names; }
 
+// Values as they are called now, from benches that have them as they were called before.
+std::string asNow(const std::string& setting, std::string value)
+{
+    if (setting == "overload")
+        return value == "destroys" ? "burns out" : value == "warns" ? "only warns" : value;
+    return value;
+}
+
 std::string settingNames(const PartKind& kind)
 {
     std::string out;
@@ -176,7 +184,7 @@ struct Loader {
         if (const toml::table* set = r.subtable("set")) {
             TableReader values(name, *set);
             for (const auto& [key, value] : *set)
-                p.set[std::string(key.str())] = values.anyText(key.str());
+                p.set[std::string(key.str())] = asNow(std::string(key.str()), values.anyText(key.str()));
             r.adopt(values);
         }
         if (const toml::table* controls = r.subtable("controls")) {

@@ -16,6 +16,7 @@ constexpr int kMargin = 8;      // how far beyond its ends and the bodies a path
 constexpr int kBend = 4;        // a bend costs as much as so many steps
 constexpr int kAlong = 12;      // lying on another wire
 constexpr int kBesideBody = 1;
+constexpr int kPastPin = 10;      // beside another pin's tip: two steps off, a way round of some steps costs less
 constexpr int kLargestArea = 400 * 400;  // beyond this a plain corner must do
 
 constexpr std::array<GridPoint, 4> kSteps{GridPoint{1, 0}, GridPoint{0, 1}, GridPoint{-1, 0}, GridPoint{0, -1}};
@@ -138,11 +139,10 @@ private:
                 else if (c > 0)
                     c += kBesideBody;
             }
-        // A pin lies on or in the body: from an end of this wire there must be a way out, straight from the pin.
+        // A pin lies on or in the body: from an end of this wire there must be a way out, straight from the pin. Past other pins a wire goes two steps off, or it
+        // would look as if it joined them.
         for (const PinKind& pin : kind.pins) {
             const GridPoint at = pinPlace(part, kind, pin);
-            if (!(at == from_ || at == to_))
-                continue;
             int bestWay = INT32_MAX;
             GridPoint direction{};
             for (const GridPoint d : kSteps) {
@@ -157,9 +157,16 @@ private:
                     direction = d;
                 }
             }
-            for (GridPoint p = at; r.contains(p); p = {p.x + direction.x, p.y + direction.y})
-                if (area_.contains(p))
-                    cost_[static_cast<std::size_t>(cell(p))] = 1;
+            if (at == from_ || at == to_) {
+                for (GridPoint p = at; r.contains(p); p = {p.x + direction.x, p.y + direction.y})
+                    if (area_.contains(p))
+                        cost_[static_cast<std::size_t>(cell(p))] = 1;
+                continue;
+            }
+            const GridPoint tip{at.x + bestWay * direction.x, at.y + bestWay * direction.y};
+            if (area_.contains(tip))
+                if (int& c = cost_[static_cast<std::size_t>(cell(tip))]; c > 0)
+                    c += kPastPin;
         }
     }
 

@@ -12,74 +12,7 @@
 
 namespace bramix::bench {
 
-namespace {
-
 using kernel::fail;
-
-// The pin that the board's own lamp hangs on.
-std::string lampPin(const PartKind& kind)
-{
-    for (const PartKind::Join& join : kind.joins) {
-        std::string own, inner;
-        for (const std::string& pin : join.pins)
-            (pin.find('.') == std::string::npos ? own : inner) = pin;
-        if (inner.starts_with("lamp") && own.size() == 3 && own[0] == 'P')
-            return own;
-    }
-    return "PB0";
-}
-
-std::string source(const std::string& name, const PartKind& kind)
-{
-    const std::string pin = lampPin(kind);
-    return fmt::format(R"(// {0}, on a {1}. The lamp on {2} beats, and the serial line tells how often; a key that is typed comes back.
-#include <avr/io.h>
-#include <avr/pgmspace.h>
-#include <stdio.h>
-#include <util/delay.h>
-
-static int put(char c, FILE *stream)
-{{
-    (void)stream;
-    while (!(UCSR0A & (1 << UDRE0)))
-        ;
-    UDR0 = c;
-    return 0;
-}}
-
-static FILE serial = FDEV_SETUP_STREAM(put, NULL, _FDEV_SETUP_WRITE);
-
-int main(void)
-{{
-    UBRR0 = F_CPU / 8 / 115200 - 1;
-    UCSR0A = 1 << U2X0;
-    UCSR0B = (1 << TXEN0) | (1 << RXEN0);
-    stdout = &serial;
-    DDR{3} |= 1 << {4};
-
-    printf_P(PSTR("{0}\r\n"));
-    for (unsigned beats = 1;; ++beats) {{
-        PORT{3} |= 1 << {4};
-        _delay_ms(60);
-        PORT{3} &= ~(1 << {4});
-        _delay_ms(940);
-        printf_P(PSTR("beat %u\r\n"), beats);
-        if (UCSR0A & (1 << RXC0))
-            printf_P(PSTR("got %c\r\n"), UDR0);
-    }}
-}}
-)",
-                       name, kind.title, pin, pin[1], pin[2]);
-}
-
-std::string makefile(const std::string& slug, const PartKind& kind)
-{
-    return fmt::format("# Needs the Debian packages gcc-avr, avr-libc and make.\nCFLAGS = -mmcu={} -DF_CPU={}UL -std=gnu11 -Os -gdwarf-4 -Wall -Wextra\n\n{}.elf: main.c Makefile\n\tavr-gcc $(CFLAGS) -o $@ main.c\n\n"
-                       "clean:\n\trm -f {}.elf\n",
-                       kind.chip->id, kind.clockHz, slug, slug);
-}
-
-}  // namespace
 
 std::vector<const PartKind*> skeletonBoards(const Catalogue& catalogue)
 {
@@ -127,7 +60,8 @@ Result<std::string> makeNewBench(const NewBench& wanted, const Catalogue& catalo
         return fail(folder.string(), "cannot be made: " + ec.message());
     Document document;
     document.title = wanted.name;
-    document.notes = "The firmware is firmware/main.c; make builds it. A change of the built file is loaded by itself.";
+    const Skeleton skeleton = skeletonOf(wanted.language, wanted.name, slug, *kind);
+    document.notes = "The firmware is firmware/" + skeleton.sourceName + "; make builds it. A change of the built file is loaded by itself.";
     PartItem board;
     board.id = "mcu";
     board.kind = kind->id;
@@ -135,11 +69,47 @@ Result<std::string> makeNewBench(const NewBench& wanted, const Catalogue& catalo
     board.firmware = "firmware/" + slug + ".elf";
     document.parts.push_back(board);
     const std::string bench = (folder / "bench.toml").string();
-    for (const auto& [file, text] : {std::pair((folder / "firmware" / "main.c").string(), source(wanted.name, *kind)), std::pair((folder / "firmware" / "Makefile").string(), makefile(slug, *kind)),
+    for (const auto& [file, text] : {std::pair((folder / "firmware" / skeleton.sourceName).string(), skeleton.source), std::pair((folder / "firmware" / "Makefile").string(), skeleton.makefile),
                                      std::pair(bench, writeDocument(document))})
         if (auto saved = saveText(file, text); !saved)
             return tl::unexpected(saved.error());
     return bench;
+}
+
+Result<BesideProgram> benchBesideProgram(const std::string& program, const Catalogue& catalogue)
+{
+    namespace fs = std::filesystem;
+    std::error_code ec;
+    const fs::path folder = fs::absolute(program, ec).parent_path();
+    if (!fs::is_regular_file(program, ec))
+        return fail(program, "is no file");
+    BesideProgram out{(folder / "bench.toml").string()};
+    if (fs::exists(out.bench, ec))
+        return out;
+    const auto boards = skeletonBoards(catalogue);
+    const auto board = std::find_if(boards.begin(), boards.end(), [](const PartKind* kind) { return fitsFramework(*kind); });
+    if (board == boards.end())
+        return fail(program, "there is no board for such a program in the catalogue");
+    std::string slug = folderName(fs::path(program).stem().string());
+    if (slug.empty())
+        slug = "program";
+    Document document;
+    document.title = fs::path(program).stem().string();
+    document.notes = "The firmware is built from what lies in this folder; make builds it.";
+    PartItem mcu;
+    mcu.id = "mcu";
+    mcu.kind = (*board)->id;
+    mcu.at = {12, 8};
+    mcu.firmware = slug + ".elf";
+    document.parts.push_back(mcu);
+    if (const std::string makefile = (folder / "Makefile").string(); !fs::exists(makefile, ec)) {
+        if (auto saved = saveText(makefile, frameworkMakefile(slug, **board)); !saved)
+            return tl::unexpected(saved.error());
+        out.madeMakefile = true;
+    }
+    if (auto saved = saveText(out.bench, writeDocument(document)); !saved)
+        return tl::unexpected(saved.error());
+    return out;
 }
 
 std::vector<Tool> buildTools()

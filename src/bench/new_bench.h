@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "bench/catalogue.h"
+#include "bench/skeletons.h"
 
 namespace bramix::bench {
 
@@ -13,6 +14,7 @@ struct NewBench {
     std::string folder;  // where the new folder goes
     std::string name;    // "Tide clock"; the folder is called tide-clock
     std::string board;   // a kind with a board's serial bridge
+    SourceLanguage language = SourceLanguage::c;
 };
 
 // The boards that there is a skeleton for.
@@ -23,6 +25,14 @@ struct NewBench {
 
 // Makes folder, bench, source and Makefile; returns the bench file. What is there already is never written over.
 [[nodiscard]] Result<std::string> makeNewBench(const NewBench& wanted, const Catalogue& catalogue);
+
+// A bench beside a program of setup() and loop() that is there already, and a Makefile where there is none; what is there is not written over. Returns the bench file,
+// and whether the Makefile has been made.
+struct BesideProgram {
+    std::string bench;
+    bool madeMakefile = false;
+};
+[[nodiscard]] Result<BesideProgram> benchBesideProgram(const std::string& program, const Catalogue& catalogue);
 
 // A tool that builds firmware, and the Debian packages that it comes from.
 struct Tool {

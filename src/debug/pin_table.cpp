@@ -67,6 +67,7 @@ std::vector<PinRow> pinTable(const chip::avr::ChipTable& table, const chip::avr:
             row.pullUp = ports.pulledUp(pin);
             row.digital = !ports.inputOff(pin);
             row.function = functionOf(package->functions, ports.overridesOf(pin));
+            row.setBy = chip.compareSetBy(pin).value_or(UINT32_MAX);
             out.push_back(std::move(row));
         }
     return out;

@@ -18,6 +18,7 @@ struct PinRow {
     bool floats = false;   // nothing drives it
     bool digital = true;   // false: DIDR has switched its input off
     std::string function;  // what has the pin just now: "OC1A", "TXD", "SDA"; empty: it is a port pin
+    std::uint32_t setBy = UINT32_MAX;  // byte address of the code that set the compare register which has the pin
     bool operator==(const PinRow&) const = default;
 };
 

@@ -10,7 +10,7 @@ namespace bramix::parts {
 using kernel::Time;
 
 Wear::Wear(PartContext& context, circuit::ElementId element, WearLimit limit)
-    : id_(context.id), circuit_(context.circuit), element_(element), limit_(std::move(limit)), warnsOnly_(context.setting("overload") == "warns"), remark_(context.remark),
+    : id_(context.id), circuit_(context.circuit), element_(element), limit_(std::move(limit)), warnsOnly_(context.setting("overload") == "only warns"), remark_(context.remark),
       alarm_(context.queue, [this](Time due) { ring(due); })
 {
     circuit_.watchElement(element_, *this);
@@ -71,7 +71,7 @@ void Wear::ring(Time due)
     const bool watts = limit_.watts > 0;
     const double limit = watts ? limit_.watts : limit_.amps;
     const kernel::Unit unit = watts ? kernel::Unit::watt : kernel::Unit::ampere;
-    const std::string figures = fmt::format("{}, and stands {} for good", kernel::formatQuantity(load_ * limit, unit, 3), kernel::formatQuantity(limit, unit, 3));
+    const std::string figures = fmt::format("{}, rated for {} at most", kernel::formatQuantity(load_ * limit, unit, 3), kernel::formatQuantity(limit, unit, 3));
     if (heat_ >= limit_.margin * 0.999 && !warnsOnly_) {
         dead_ = true;
         if (remark_)

@@ -21,7 +21,7 @@ struct WearLimit {
 
 class Wear final : public circuit::ElementListener {
 public:
-    // With the setting overload = "warns" it never burns through.
+    // With the setting overload = "only warns" it never burns through.
     Wear(PartContext& context, circuit::ElementId element, WearLimit limit);
 
     void elementChanged(circuit::ElementId element, kernel::Time at) override;

@@ -70,18 +70,18 @@ void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& 
         story.lines.push_back("by " + by);
 }
 
-// What has taken a chip's pin over from its port: a timer's output, a bus. Empty: nothing has, or the line is none of the chip's.
-std::string holderOf(const Session& session, const bench::PartItem& part, tape::ChannelId channel, const std::vector<debug::PinRow>& rows)
+// What has taken a chip's pin over from its port: a timer's output, a bus. Null: nothing has, or the line is none of the chip's.
+const debug::PinRow* holderOf(const Session& session, const bench::PartItem& part, tape::ChannelId channel, const std::vector<debug::PinRow>& rows)
 {
     const bench::PartKind* kind = session.catalogue().find(part.kind);
     if (kind == nullptr)
-        return {};
+        return nullptr;
     for (const bench::PinKind& pin : kind->pins)
         if (session.channelOf({part.id, pin.name}) == channel)
             for (const debug::PinRow& row : rows)
                 if (row.name == (pin.chipPin.empty() ? pin.name : pin.chipPin) && !row.function.empty())
-                    return row.function;
-    return {};
+                    return &row;
+    return nullptr;
 }
 
 }  // namespace
@@ -117,8 +117,12 @@ EdgeStory storyOf(Session& session, Lookback& lookback, const bench::PinRef& pin
         story.lines.push_back(scene.error().text());
         return story;
     }
-    if (const std::string function = holderOf(session, part, channel, scene->pins); !function.empty()) {
-        story.lines[0] = fmt::format("by {}: its {}", part.id, function);
+    if (const debug::PinRow* holder = holderOf(session, part, channel, scene->pins); holder != nullptr) {
+        story.lines[0] = fmt::format("by {}: its {}", part.id, holder->function);
+        if (const debug::Place setBy = holder->setBy == UINT32_MAX ? debug::Place{} : session.place(part.id, holder->setBy); !setBy.brief().empty()) {
+            story.lines.push_back(fmt::format("its compare register set by {}, {}", setBy.function, setBy.brief()));
+            story.place = setBy.brief();
+        }
         story.lines.push_back(code.empty() ? fmt::format("while it ran 0x{:04x}", edge.code) : "while it ran " + code);
     }
     const std::vector<debug::Frame>& stack = scene->frames;

@@ -209,9 +209,13 @@ void LiveSession::fillScope(Picture& picture)
         std::optional<Time> at = scope_.single != 0 ? singleAt_ : std::nullopt;
         if (!at && source != nullptr && !source->empty()) {
             const Time from = scope_.single != 0 ? std::max(singleSince_, source->knownFrom()) : source->knownFrom();
-            at = source->lastPassing(scope_.level, scope_.rising, from, now - (scope_.span - before));
-            if (scope_.single != 0)
-                singleAt_ = at;
+            const Time complete = now - (scope_.span - before);
+            if (scope_.single != 0) {
+                singleAt_ = at = source->firstPassing(scope_.level, scope_.rising, from, complete);
+            } else if (at = source->lastPassing(scope_.level, scope_.rising, from, complete); at) {
+                // Of several edges within one window the first: where a burst begins, not where it ends.
+                at = source->firstPassing(scope_.level, scope_.rising, std::max(from, *at - (scope_.span - before)), *at);
+            }
         }
         scope.waiting = scope_.single != 0 && !at;
         if (at) {

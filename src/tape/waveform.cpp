@@ -269,21 +269,36 @@ std::optional<WaveMeasures> Waveform::measure(Time from, Time to) const
     return m;
 }
 
+std::optional<Time> Waveform::passingAt(std::size_t point, double level, bool rising) const
+{
+    const Point& a = points_[point - 1];
+    const Point& b = points_[point];
+    if (rising ? a.volts >= level || b.volts < level : a.volts <= level || b.volts > level)
+        return std::nullopt;
+    const double part = b.volts == a.volts ? 1 : (level - a.volts) / (b.volts - a.volts);
+    return a.at + Duration(static_cast<std::int64_t>(part * static_cast<double>((b.at - a.at).count())));
+}
+
 std::optional<Time> Waveform::lastPassing(double level, bool rising, Time from, Time to) const
 {
     for (std::size_t i = after(to); i-- > 1;) {
         if (i >= points_.size())
             continue;
-        const Point& a = points_[i - 1];
-        const Point& b = points_[i];
-        if (b.at < from)
+        if (points_[i].at < from)
             break;
-        if (rising ? a.volts < level && b.volts >= level : a.volts > level && b.volts <= level) {
-            const double part = b.volts == a.volts ? 1 : (level - a.volts) / (b.volts - a.volts);
-            const Time t = a.at + Duration(static_cast<std::int64_t>(part * static_cast<double>((b.at - a.at).count())));
-            if (t >= from && t <= to)
-                return t;
-        }
+        if (const auto t = passingAt(i, level, rising); t && *t >= from && *t <= to)
+            return t;
+    }
+    return std::nullopt;
+}
+
+std::optional<Time> Waveform::firstPassing(double level, bool rising, Time from, Time to) const
+{
+    for (std::size_t i = std::max<std::size_t>(after(from), 1); i < points_.size(); ++i) {
+        if (points_[i - 1].at > to)
+            break;
+        if (const auto t = passingAt(i, level, rising); t && *t >= from && *t <= to)
+            return t;
     }
     return std::nullopt;
 }

@@ -86,8 +86,13 @@ public:
     [[nodiscard]] std::optional<WaveMeasures> measure(Time from, Time to) const;
     // The last instant in from..to at which it passes `level` upwards (or downwards).
     [[nodiscard]] std::optional<Time> lastPassing(double level, bool rising, Time from, Time to) const;
+    // The first one.
+    [[nodiscard]] std::optional<Time> firstPassing(double level, bool rising, Time from, Time to) const;
 
 private:
+    // Where it passes `level` between a point and the one before, if it does.
+    [[nodiscard]] std::optional<Time> passingAt(std::size_t point, double level, bool rising) const;
+
     struct Point {
         Time at{};
         double volts = 0;

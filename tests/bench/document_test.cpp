@@ -174,6 +174,29 @@ private slots:
         QVERIFY(!history.canUndo());
     }
 
+    // Where a wire runs along a row of pins it would look as if it joined them: it keeps a step away from their tips.
+    void wiresKeepAwayFromOtherPins()
+    {
+        Document d;
+        const std::string board = addPart(d, *catalogue_.find("briar-328"), {8, 10});
+        const std::string lamp = addPart(d, *catalogue_.find("led"), {50, 2});
+        addWire(d, catalogue_, {board, "PB5"}, {lamp, "A"}, {});
+        addWire(d, catalogue_, {board, "PD7"}, {lamp, "K"}, {});
+        const PartKind& kind = *catalogue_.find("briar-328");
+        const GridRect body = bodyRect(*d.part(board), kind);
+        std::set<std::pair<int, int>> tips;
+        for (const PinKind& pin : kind.pins) {
+            if (pin.name == "PB5" || pin.name == "PD7")
+                continue;
+            const GridPoint at = pinPlace(*d.part(board), kind, pin);
+            tips.insert({at.x, at.y - body.top < body.bottom - at.y ? body.top - 1 : body.bottom + 1});
+        }
+        for (const auto& path : wirePaths(d, catalogue_))
+            for (std::size_t i = 1; i < path.size(); ++i)
+                for (GridPoint p = path[i - 1]; !(p == path[i]); p = {p.x + (path[i].x > p.x) - (path[i].x < p.x), p.y + (path[i].y > p.y) - (path[i].y < p.y)})
+                    QVERIFY2(!tips.contains({p.x, p.y}), qPrintable(QString("%1 %2").arg(p.x).arg(p.y)));
+    }
+
     void wiresFindTheirWayAroundBodiesAtRightAngles()
     {
         Document d;

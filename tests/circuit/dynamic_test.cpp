@@ -317,6 +317,134 @@ private slots:
         QVERIFY2(b.watcher.volts.size() > 45 && b.watcher.volts.size() < 52, qPrintable(QString::number(b.watcher.volts.size())));
     }
 
+    // Two watchers of one net against another, each with an offset of its own: a new one changes nothing for the other.
+    void anOffsetIsChangedForItsOwnWatcher()
+    {
+        Bench b;
+        const NetId out = b.net(), cap = b.net(), still = b.net();
+        const PinId source = b.pin(out), first = b.pin(cap), second = b.pin(cap), reference = b.pin(still);
+        b.circuit.addResistor(out, cap, {975}, "r");
+        b.circuit.addCapacitor(cap, b.ground, {1e-6}, {1e-6}, {1e15}, "c");
+        b.seal();
+        b.circuit.drive(reference, {1, 25}, {});
+        struct Eye : VoltageListener {
+            std::vector<double> told;
+            void voltageChanged(PinId, double volts, Time) override { told.push_back(volts); }
+        } one, two;
+        b.circuit.watchVoltage(first, &one, {.against = reference, .offset = 0.5});
+        b.circuit.watchVoltage(second, &two, {.against = reference, .offset = 1});
+        b.circuit.setWatchOffset(first, 3);
+        b.circuit.drive(source, kHigh, {});
+        b.wait(100ms);
+        QCOMPARE(one.told.size(), 1U);
+        QVERIFY2(near(one.told[0], 4, 1e-6), qPrintable(QString::number(one.told[0], 'g', 10)));
+        QCOMPARE(two.told.size(), 1U);
+        QVERIFY2(near(two.told[0], 2, 1e-6), qPrintable(QString::number(two.told[0], 'g', 10)));
+    }
+
+    // A ring that would swing to 10 V meets the protection diodes of an input on its way: no higher, from the picosecond on in which it comes there.
+    void aRingIsHeldByProtectionDiodesWhenItComesThere()
+    {
+        for (const bool diodes : {false, true}) {
+            Bench b;
+            const NetId out = b.net(), top = b.net();
+            const PinId source = b.pin(out), input = b.pin(top);
+            b.circuit.addInductor(out, top, {1}, {100}, {1e9}, "l");
+            b.circuit.addCapacitor(top, b.ground, {1e-9}, {1}, {1e12}, "c");
+            if (diodes)
+                b.circuit.setClamp(input, 0, 5);
+            b.seal();
+            b.circuit.drive(source, {5, 0.1}, {});
+            double most = 0;
+            for (int i = 0; i < 200; ++i) {
+                b.wait(1us);
+                most = std::max(most, b.volts(top));
+            }
+            // sqrt(LC) pi = 99 us to the first crest.
+            QVERIFY2(diodes ? most > 5.3 && most < 6.2 : most > 9.5 && most < 10, qPrintable(QString::number(most)));
+        }
+    }
+
+    // One voltage in closed form, one in steps, as there is a diode in its way: the instant at which they cross is the one at which they are equal.
+    void voltagesOfTwoKindsCrossAtTheirInstant()
+    {
+        Bench b;
+        const NetId out = b.net(), slow = b.net(), bent = b.net(), middle = b.net();
+        const PinId source = b.pin(out), other = b.pin(middle), eye = b.pin(bent), mark = b.pin(slow);
+        b.circuit.addResistor(out, slow, {20'000}, "r");
+        b.circuit.addCapacitor(slow, b.ground, {1e-6}, {1e-3}, {1e15}, "c");
+        b.circuit.addDiode(middle, bent, kSilicon, "d");
+        b.circuit.addResistor(bent, b.ground, {30'000}, "rd");
+        b.circuit.addCapacitor(bent, b.ground, {1e-6}, {1e-3}, {1e15}, "cd");
+        b.seal();
+        struct Eye : VoltageListener {
+            std::vector<std::pair<double, Time>> told;
+            Bench* bench = nullptr;
+            NetId slow{}, bent{};
+            std::vector<double> apart;
+            void voltageChanged(PinId, double volts, Time at) override
+            {
+                told.emplace_back(volts, at);
+                apart.push_back(bench->volts(bent) - bench->volts(slow));
+            }
+        } both;
+        both.bench = &b;
+        both.slow = slow;
+        both.bent = bent;
+        b.circuit.drive(other, kHigh, {});
+        b.wait(50ms);
+        QVERIFY(b.volts(bent) > 4);
+        b.circuit.watchVoltage(eye, &both, {.against = mark});
+        // The one falls by its resistor, the other rises.
+        b.circuit.drive(source, kHigh, {});
+        b.circuit.drive(other, kLow, {});
+        both.told.clear();
+        both.apart.clear();
+        b.wait(200ms);
+        QCOMPARE(both.told.size(), 1U);
+        QVERIFY2(std::fabs(both.apart[0]) < 1e-6, qPrintable(QString::number(both.apart[0])));
+        QVERIFY(both.told[0].first > 1 && both.told[0].first < 4);
+    }
+
+    // What a probe is told of a coil's current is what the circuit says of it, its loss included.
+    void aProbeOnACoilHearsItsLossToo()
+    {
+        Bench b;
+        const NetId out = b.net();
+        const PinId source = b.pin(out);
+        const ElementId coil = b.circuit.addInductor(out, b.ground, {0.1}, {100}, {1000}, "l");
+        b.seal();
+        struct Probe : CurrentProbe {
+            std::vector<std::pair<double, double>> amps;  // at the ends of each piece
+            void piece(ElementId, Time from, Time to, const std::function<double(Time)>& at, bool) override { amps.emplace_back(at(from), at(to)); }
+        } probe;
+        b.circuit.probe(coil, &probe);
+        b.circuit.drive(source, {5, 1e-3}, {});
+        b.wait(20ms);
+        b.circuit.flushProbes();
+        QVERIFY(!probe.amps.empty());
+        // 5 V over its loss at once, over its winding as well in the end: tau = L / R = 1 ms.
+        QVERIFY2(near(probe.amps.back().second, 5.0 / 1000 + 5.0 / 100, 1e-5), qPrintable(QString::number(probe.amps.back().second)));
+        QVERIFY(near(probe.amps.back().second, b.circuit.current(coil).value, 1e-9));
+    }
+
+    void secondsHighCountWhileItIsHigh()
+    {
+        Bench b;
+        const NetId out = b.net();
+        const PinId source = b.pin(out);
+        b.seal();
+        b.circuit.drive(source, kHigh, {});
+        b.wait(3ms);
+        QVERIFY(near(b.circuit.secondsHigh(out), 3e-3, 1e-12));
+        b.circuit.drive(source, kLow, {});
+        b.wait(5ms);
+        QVERIFY(near(b.circuit.secondsHigh(out), 3e-3, 1e-12));
+        b.circuit.drive(source, kHigh, {});
+        b.wait(1ms);
+        QVERIFY(near(b.circuit.secondsHigh(out), 4e-3, 1e-12));
+    }
+
     // Saved at any moment and restored, it goes on to the same digits, in closed form and in steps.
     void aSnapshotGoesOnAsTheFirstRunDid()
     {

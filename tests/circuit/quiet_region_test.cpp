@@ -173,6 +173,43 @@ private slots:
         QVERIFY2(std::fabs(seconds(heard->at - begin) - due) < 1e-6, qPrintable(QString::number(seconds(heard->at - begin) - due)));
     }
 
+    // An element that floats between two filters, told when the difference comes to a volt: at its instant, in the middle of a pulse.
+    void aDifferenceOfTwoNetsIsWatchedToo()
+    {
+        EventQueue queue;
+        Circuit circuit(queue);
+        Recorder recorder;
+        const NetId ground = circuit.addNet("GND"), out = circuit.addNet("out"), fast = circuit.addNet("fast"), slow = circuit.addNet("slow");
+        circuit.addSupply(ground, {0}, circuit.addPin(ground, "GND"));
+        const PinId pin = circuit.addPin(out, "pin");
+        circuit.addResistor(out, fast, {10'000}, "r1");
+        circuit.addCapacitor(fast, ground, {1e-6}, {0.1}, {1e12}, "c1");
+        circuit.addResistor(out, slow, {100'000}, "r2");
+        circuit.addCapacitor(slow, ground, {1e-6}, {0.1}, {1e12}, "c2");
+        const ElementId between = circuit.addCapacitor(fast, slow, {1e-12}, {0.1}, {1e12}, "between");
+        circuit.watchElement(between, recorder, {1.0});
+        circuit.setQuietRange(between, -1, 1);
+        circuit.seal(&recorder);
+        const auto pulses = [&](int count, Duration high, Duration low) {
+            for (int i = 0; i < count; ++i) {
+                circuit.drive(pin, {5, 25}, {});
+                queue.advanceTo(queue.now() + high);
+                circuit.drive(pin, {0, 25}, {});
+                queue.advanceTo(queue.now() + low);
+            }
+        };
+        pulses(500, 1us, 15us);
+        recorder.events.clear();
+        // Long enough to bring the fast one a volt above the slow one.
+        circuit.drive(pin, {5, 25}, {});
+        queue.advanceTo(queue.now() + 20ms);
+        const auto heard = std::find_if(recorder.events.begin(), recorder.events.end(), [&](const Event& e) { return e.what == 5; });
+        QVERIFY(heard != recorder.events.end());
+        QVERIFY(circuit.voltage(fast).value - circuit.voltage(slow).value > 1);
+        const Time at = heard->at;
+        QVERIFY2(seconds(at) > 0.009 && seconds(at) < 0.012, qPrintable(QString::number(seconds(at))));
+    }
+
     // Who begins to listen in the middle of quiet edges hears from the next one on.
     void whoComesLaterIsHeeded()
     {

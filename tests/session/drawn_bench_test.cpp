@@ -88,7 +88,7 @@ private slots:
         bench::Document other = lamp(true, kind.toStdString());
         auto fresh = Session::open(lamp(false, kind.toStdString()), catalogue(), {});
         (*fresh)->advance(kernel::Time(100s));
-        other.part("d")->set["overload"] = "warns";
+        other.part("d")->set["overload"] = "only warns";
         if (catalogue().find(kind.toStdString())->setting("overload") != nullptr) {
             QVERIFY((*fresh)->edit(other));
             (*fresh)->advance(kernel::Time(103s));

@@ -135,6 +135,8 @@ private slots:
         QVERIFY(t && near(bramix::kernel::seconds(*t), 0.25, 1e-9));
         QVERIFY(!w.lastPassing(2.5, false, at(0), at(1)));
         QVERIFY(!w.lastPassing(2.5, true, at(0.3), at(1)));
+        QCOMPARE(w.firstPassing(2.5, true, at(0), at(1)), t);
+        QVERIFY(!w.firstPassing(2.5, true, at(0.3), at(1)));
     }
 
     void columnsShowEveryExcursion()

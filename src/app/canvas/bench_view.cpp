@@ -1,6 +1,7 @@
 #include "app/canvas/bench_view.h"
 
 #include <cmath>
+#include <utility>
 
 #include <QDragEnterEvent>
 #include <QFileInfo>
@@ -141,11 +142,34 @@ void BenchView::zoomBy(double factor, QPointF about)
     update();
 }
 
-void BenchView::resizeEvent(QResizeEvent*)
+void BenchView::holdStill()
 {
+    autoFit_ = false;
+    place_ = mapTo(window(), QPoint());
+}
+
+void BenchView::keepMiddle()
+{
+    middleStays_ = !autoFit_;
+}
+
+void BenchView::resizeEvent(QResizeEvent* event)
+{
+    const QPoint place = mapTo(window(), QPoint());
     if (autoFit_ || (!fitted_ && !editor_.document().parts.empty()))
         fitAll();
+    else if (std::exchange(middleStays_, false) && event->oldSize().isValid())
+        offset_ += QPointF(width() - event->oldSize().width(), height() - event->oldSize().height()) / 2;
+    else if (fitted_)
+        offset_ -= place - place_;
+    place_ = place;
     staticDirty_ = true;
+}
+
+void BenchView::moveEvent(QMoveEvent*)
+{
+    // Moved within its parents together with a new size, which comes first; alone only where nothing beside it has changed.
+    place_ = mapTo(window(), QPoint());
 }
 
 std::optional<QPointF> BenchView::pinInWidget(const PinRef& pin) const
@@ -850,7 +874,7 @@ void BenchView::dropEvent(QDropEvent* event)
             emit benchDropped(file);
             continue;
         }
-        if (file.endsWith(".bramix-run")) {
+        if (file.endsWith(".bramix-run") || file.endsWith(".ino")) {
             emit otherDropped(file);
             continue;
         }

@@ -36,6 +36,11 @@ public:
     // Centre of a pin in the widget; for tests and for pointing things out.
     [[nodiscard]] std::optional<QPointF> pinInWidget(const bench::PinRef& pin) const;
 
+    // From now on the sheet stays where it is on the screen, whatever opens beside it, until it is fitted again.
+    void holdStill();
+    // What lies in the middle stays there when the view gets another size next.
+    void keepMiddle();
+
     // Adds a part where the pointer is, or in the middle where it is elsewhere, beside what stands there.
     void addPartAtPointer(const bench::PartKind& kind, const std::map<std::string, std::string>& set = {});
     void turnSelection();
@@ -85,6 +90,7 @@ signals:
 protected:
     void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
+    void moveEvent(QMoveEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
@@ -153,6 +159,8 @@ private:
     double zoom_ = 1;
     QPointF offset_{20, 10};
     bool fitted_ = false;   // once, so that the first parts do not move under the hand
+    QPoint place_;          // in the window, when it was looked at last
+    bool middleStays_ = false;
     bool autoFit_ = false;  // a bench just opened fits the window until a person pans, zooms or edits
 
     QPixmap static_;

@@ -599,7 +599,7 @@ void CodePanel::lineMenu(const Tab& tab, int line, const QPoint& at)
         return;
     QMenu menu;
     const bool there = std::any_of(editor_.document().stops.begin(), editor_.document().stops.end(), [&](const bench::StopItem& s) { return s.at == stop; });
-    menu.addAction(there ? tr("Stop here no more") : tr("Stop here"), [&] { toggleStop(tab, line); });
+    menu.addAction(there ? tr("Remove this stop") : tr("Stop here"), [&] { toggleStop(tab, line); });
     menu.addAction(tr("Run to here"), [&] {
         bench::StopItem s;
         s.at = stop;

@@ -194,8 +194,8 @@ void VariablesPane::menu(const QPoint& at)
     menu.addSeparator();
     const bool watched = item->parent() == watches_;
     if (watched)
-        menu.addAction(tr("Watch no more"), [&] {
-            editor_.change(tr("watch no more"), [&](bench::Document& d) { std::erase_if(d.watches, [&](const bench::WatchItem& w) { return w.expression == expression; }); });
+        menu.addAction(tr("Stop watching"), [&] {
+            editor_.change(tr("stop watching"), [&](bench::Document& d) { std::erase_if(d.watches, [&](const bench::WatchItem& w) { return w.expression == expression; }); });
         });
     const auto as = [&](const QString& label, const char* radix) {
         menu.addAction(label, [this, expression, radix] {

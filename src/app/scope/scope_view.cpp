@@ -234,10 +234,11 @@ void ScopeView::offerTriggers()
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(tr("None: show the latest"), this, [this] { setTrigger(std::nullopt, request_.level, request_.rising); });
     for (std::size_t i = 0; i < request_.channels.size(); ++i) {
-        // At the middle of what it does, if that is known.
+        // The level stays, unless this signal never comes there: then it is the middle of what it does.
         double level = request_.level;
         if (i < shown_.channels.size() && shown_.channels[i].measures)
-            level = (shown_.channels[i].measures->least + shown_.channels[i].measures->most) / 2;
+            if (const auto& m = *shown_.channels[i].measures; level <= m.least || level >= m.most)
+                level = (m.least + m.most) / 2;
         for (const bool rising : {true, false})
             menu->addAction(tr("%1 %2 %3").arg(QString::fromStdString(request_.channels[i].text()), rising ? tr("rises through") : tr("falls through"), quantity(level, kernel::Unit::volt, 3)), this,
                             [this, i, level, rising] { setTrigger(i, level, rising); });
@@ -422,6 +423,8 @@ void ScopeView::drawMarks(QPainter& painter)
     if (markB_) {
         const double dt = std::fabs(kernel::seconds(*markB_ - *markA_));
         parts << tr("%1 between the marks, %2").arg(quantity(dt, kernel::Unit::second), dt > 0 ? quantity(1 / dt, kernel::Unit::hertz) : QString());
+    } else {
+        parts << tr("Shift and a click set the second mark");
     }
     for (std::size_t i = 0; i < shown_.channels.size(); ++i) {
         const auto a = voltsAt(i, *markA_);

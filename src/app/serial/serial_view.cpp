@@ -77,7 +77,17 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     pause_ = button("serialPause", tr("Hold"), tr("The view stands still; nothing is lost"), true, false);
     curves_ = button("serialCurves", tr("Curves"), tr("Draws the numbers in the text, and variables"), true, false);
     auto* clear = button("serialClear", tr("Clear"), tr("Forgets the text so far"), false, false);
-    more_ = button("serialMore", tr("More"), tr("Save, log to a file, let a program in"), false, false);
+    open_ = button("serialOpen", {}, {}, false, false);
+    open_->setStyleSheet("QPushButton { color: #A9D29B; }");
+    open_->hide();
+    connect(open_, &QPushButton::clicked, this, [this] {
+        if (SerialPort* p = port()) {
+            emit editor_.message(tr("%1 is closed").arg(p->name()), false);
+            p->close();
+        }
+        showOpen();
+    });
+    more_ = button("serialMore", tr("More"), tr("Save, log to a file, open a port for a program"), false, false);
     layout->addLayout(top);
 
     pane_ = new SerialPane;
@@ -223,6 +233,7 @@ void SerialView::syncTabs()
 
 void SerialView::choose(int tab)
 {
+    showOpen();
     Line* l = shown();
     pane_->setText(l == nullptr ? nullptr : &l->text);
     if (l != nullptr) {
@@ -359,7 +370,7 @@ void SerialView::openMenu(QPoint at)
         }
     });
     if (l != nullptr && l->log != nullptr)
-        menu->addAction(tr("Log to %1 no more").arg(QFileInfo(l->log->fileName()).fileName()), this, [this] { logTo({}); });
+        menu->addAction(tr("Stop logging to %1").arg(QFileInfo(l->log->fileName()).fileName()), this, [this] { logTo({}); });
     else
         menu->addAction(tr("Log to a file from now on…"), this, [this] {
             if (const QString file = QFileDialog::getSaveFileName(this, tr("Log to a file"), editor_.folder() + "/serial.log", tr("All files (*)"), nullptr, QFileDialog::DontConfirmOverwrite); !file.isEmpty())
@@ -367,18 +378,34 @@ void SerialView::openMenu(QPoint at)
         });
     menu->addSeparator();
     if (SerialPort* p = port(); p != nullptr && p->isOpen()) {
-        menu->addAction(tr("Close %1").arg(p->name()), this, [p] { p->close(); });
+        menu->addAction(tr("Close %1").arg(p->name()), this, [this, p] {
+            p->close();
+            showOpen();
+        });
     } else if (p != nullptr) {
         const auto open = [this, p](const char* where) {
             if (p->open(where)) {
                 // A program outside lives by the wall clock.
-                emit editor_.message(tr("A program can open %1").arg(p->name()), false);
+                emit editor_.message(tr("A program can connect to %1; it stands above the text as long as it is open").arg(p->name()), false);
             }
+            showOpen();
         };
-        menu->addAction(tr("Let a program in by a pseudo-terminal"), this, [open] { open("pty"); });
-        menu->addAction(tr("Let a program in by a TCP port"), this, [open] { open("tcp:0"); });
+        menu->addAction(tr("Open a pseudo-terminal for a program"), this, [open] { open("pty"); });
+        menu->addAction(tr("Open a TCP port for a program"), this, [open] { open("tcp:0"); });
     }
     menu->popup(at);
+}
+
+// The address, as long as it is open: a click closes it.
+void SerialView::showOpen()
+{
+    const SerialPort* p = port();
+    const bool open = p != nullptr && p->isOpen();
+    open_->setVisible(open);
+    if (open) {
+        open_->setText(QString("● %1  ×").arg(p->name()));
+        open_->setToolTip(tr("A program can connect here. A click closes it."));
+    }
 }
 
 void SerialView::send()

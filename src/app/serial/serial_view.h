@@ -81,6 +81,8 @@ private:
     QPushButton* pause_;
     QPushButton* curves_;
     QPushButton* more_;
+    QPushButton* open_;  // where a program can connect, while it can
+    void showOpen();
     QLineEdit* line_;
     QComboBox* way_;
     QComboBox* ending_;

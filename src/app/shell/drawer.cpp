@@ -38,6 +38,7 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
         b->setIconSize({22, 22});
         b->setCheckable(true);
         b->setToolTip(tip);
+        b->setAccessibleName(tip);
         b->setFocusPolicy(Qt::NoFocus);
         const auto which = static_cast<Page>(rail_.size());
         connect(b, &QToolButton::clicked, this, [this, which] { toggle(which); });
@@ -76,6 +77,10 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
     stack_->hide();
 
     connect(filter_, &QLineEdit::textChanged, this, &Drawer::fillParts);
+    connect(filter_, &QLineEdit::returnPressed, this, [this] {
+        if (parts_->count() > 0)
+            emit partChosen(parts_->item(0)->data(Qt::UserRole).toString().toStdString());
+    });
     connect(parts_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit partChosen(item->data(Qt::UserRole).toString().toStdString()); });
     connect(findings_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
         emit placeChosen(item->data(Qt::UserRole).toString().toStdString());
@@ -110,6 +115,7 @@ QWidget* Drawer::page(const QString& title, QWidget* content)
 void Drawer::toggle(Page page)
 {
     const bool closing = stack_->isVisible() && stack_->currentIndex() == page;
+    emit aboutToToggle();
     stack_->setVisible(!closing);
     stack_->setCurrentIndex(page);
     for (std::size_t i = 0; i < rail_.size(); ++i)
@@ -117,7 +123,11 @@ void Drawer::toggle(Page page)
     if (closing)
         return;
     switch (page) {
-    case kParts: fillParts(); break;
+    case kParts:
+        fillParts();
+        filter_->setFocus();
+        filter_->selectAll();
+        break;
     case kFiles: fillFiles(); break;
     case kFindings: fillFindings(); break;
     }
@@ -198,7 +208,7 @@ void Drawer::offerMute(const QPoint& at)
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
     if (part->mute.contains(rule)) {
-        menu->addAction(tr("Mind it again"), this, [this, id, rule] {
+        menu->addAction(tr("Unmute"), this, [this, id, rule] {
             editor_.change(tr("mute"), [&](bench::Document& d) {
                 if (bench::PartItem* p = d.part(id))
                     p->mute.erase(rule);

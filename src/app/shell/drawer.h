@@ -27,6 +27,8 @@ public:
     void toggle(Page page);
 
 signals:
+    // Before it takes room, or gives it back.
+    void aboutToToggle();
     void partChosen(const std::string& kind);
     void openWanted();
     void newWanted();

@@ -206,7 +206,7 @@ int main(int argc, char** argv)
         }
         app::MainWindow window(*catalogue);
         if (!parser.positionalArguments().isEmpty())
-            window.open(parser.positionalArguments().first());
+            window.takeFile(parser.positionalArguments().first());
         else
             window.showStart();
         window.show();

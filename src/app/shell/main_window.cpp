@@ -17,9 +17,11 @@
 #include <QMimeData>
 #include <QRegularExpression>
 
+#include "app/shell/examples.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/theme.h"
 #include "bench/lists.h"
+#include "bench/new_bench.h"
 #include "bench/part_search.h"
 
 namespace bramix::app {
@@ -125,7 +127,15 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     lower_->addWidget(serial_);
     lower_->addWidget(scope_);
     lower_->addWidget(sweep_);
-    lowerRows->addWidget(tabs_);
+    // The search of the tape stands beside the tabs, so that it covers nothing of the tape.
+    auto* tabsRow = new QHBoxLayout;
+    tabsRow->setContentsMargins(0, 0, 12, 0);
+    tabsRow->addWidget(tabs_);
+    tabsRow->addStretch(1);
+    tape_->searchLine().setFixedWidth(260);
+    tabsRow->addWidget(&tape_->searchLine());
+    connect(tabs_, &QTabBar::currentChanged, &tape_->searchLine(), [this](int tab) { tape_->searchLine().setVisible(tab == 0); });
+    lowerRows->addLayout(tabsRow);
     lowerRows->addWidget(lower_, 1);
 
     split_ = new QSplitter(Qt::Vertical);
@@ -176,6 +186,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     connect(bench_, &BenchView::menuWanted, this, [this](const BenchView::Target& target, QPoint at) { makeMenuOf(target)->popup(at); });
     connect(bench_, &BenchView::otherDropped, this, &MainWindow::takeFile);
     connect(transport_, &Transport::findingsWanted, this, [this] { drawer_->toggle(Drawer::kFindings); });
+    connect(drawer_, &Drawer::aboutToToggle, bench_, &BenchView::holdStill);
     connect(drawer_, &Drawer::partChosen, this, [this](const std::string& id) {
         if (const bench::PartKind* kind = editor_.catalogue().find(id))
             bench_->addPartAtPointer(*kind);
@@ -239,6 +250,7 @@ void MainWindow::arrange(double tapeShare)
 
 void MainWindow::showCode(bool on)
 {
+    bench_->keepMiddle();
     code_->setVisible(on);
     code_->setLooking(on);
     constexpr int kWideEnough = 1600;
@@ -263,9 +275,14 @@ void MainWindow::openCode(const std::string& chip, const QString& place)
         QTimer::singleShot(120, this, [this, place] { code_->openPlace(place); });
 }
 
-void MainWindow::open(const QString& file)
+void MainWindow::open(const QString& wanted)
 {
+    const QString file = ownCopyOf(wanted);
+    if (file.isEmpty())
+        return showMessage(tr("%1 could not be copied to where it may be worked on").arg(wanted), true);
     if (editor_.openFile(file)) {
+        if (file != wanted)
+            showMessage(tr("A copy of your own: %1").arg(file), false);
         hideStart();
         bench_->fitAll();
         showRecoveryBar();
@@ -402,8 +419,10 @@ void MainWindow::askOpen()
 {
     if (!mayLeave())
         return;
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches and recordings (*.toml *.bramix-run)"));
-    if (!file.isEmpty())
+    const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches, recordings, programs (*.toml *.bramix-run *.ino)"));
+    if (!file.isEmpty() && QFileInfo(file).suffix() == "ino")
+        openProgram(file);
+    else if (!file.isEmpty())
         open(file);
 }
 
@@ -423,8 +442,8 @@ void MainWindow::newEmpty()
 void MainWindow::askSave(bool elsewhere)
 {
     // What came with Bramix stays as it is.
-    const QString shipped = QFileInfo(QString::fromStdString(bench::shareFolder()) + "/benches").canonicalFilePath();
-    if (!elsewhere && !shipped.isEmpty() && QFileInfo(editor_.file()).canonicalFilePath().startsWith(shipped + "/")) {
+    const bool shipped = isExample(editor_.file());
+    if (!elsewhere && shipped) {
         showMessage(tr("This is an example: it stays as it is. Save a copy of your own"), false);
         elsewhere = true;
     }
@@ -452,9 +471,8 @@ void MainWindow::askSave(bool elsewhere)
             showMessage(tr("Saved"), false);
         return;
     }
-    const bool inShare = !shipped.isEmpty() && QFileInfo(editor_.folder()).canonicalFilePath().startsWith(shipped);
     const QString name = QString::fromStdString(editor_.document().title).toLower().simplified().replace(QRegularExpression("[^a-z0-9]+"), "-");
-    QString file = QFileDialog::getSaveFileName(this, tr("Save the bench"), inShare || editor_.file().isEmpty() ? settings::benchFolder() + "/" + name + ".toml" : editor_.folder() + "/bench.toml", tr("Benches (*.toml)"));
+    QString file = QFileDialog::getSaveFileName(this, tr("Save the bench"), shipped || editor_.file().isEmpty() ? settings::benchFolder() + "/" + name + ".toml" : editor_.folder() + "/bench.toml", tr("Benches (*.toml)"));
     if (file.isEmpty())
         return;
     if (!file.endsWith(".toml"))
@@ -601,7 +619,26 @@ void MainWindow::takeFile(const QString& file)
             return editor_.loadFirmware(chips.front(), file);
         return showMessage(chips.empty() ? tr("There is no board to run %1; add one first").arg(QFileInfo(file).fileName()) : tr("Drop %1 onto the board that it is for").arg(QFileInfo(file).fileName()), true);
     }
+    if (suffix == "ino")
+        return openProgram(file);
     showMessage(tr("%1 is no bench, recording or firmware").arg(QFileInfo(file).fileName()), true);
+}
+
+// A program of setup() and loop() where it lies: a bench and a Makefile come beside it where there are none.
+void MainWindow::openProgram(const QString& file)
+{
+    if (!mayLeave())
+        return;
+    const auto beside = bench::benchBesideProgram(file.toStdString(), editor_.catalogue());
+    if (!beside)
+        return showMessage(QString::fromStdString(beside.error().text()), true);
+    const QString bench = QString::fromStdString(beside->bench);
+    if (beside->madeMakefile)
+        BuildPane::allowIn(QFileInfo(bench).absolutePath());  // made here, just now
+    open(bench);
+    showCode(true);
+    if (beside->madeMakefile)
+        code_->build();
 }
 
 std::vector<std::string> MainWindow::chipParts() const

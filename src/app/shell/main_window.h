@@ -39,6 +39,8 @@ public:
     [[nodiscard]] PickList& pickList() { return *pick_; }
 
     void open(const QString& file);
+    // By its suffix: a bench or a recording is opened, a program built on a bench of its own, firmware loaded into the only board.
+    void takeFile(const QString& file);
     void openAddPart(const QString& typed = {});
     void openFindAnything();
     void showSerial();
@@ -123,7 +125,7 @@ private:
     void newEmpty();
     void askFirmware(const std::string& part);
     void askFirmwareOfChosen();
-    void takeFile(const QString& file);
+    void openProgram(const QString& file);
     [[nodiscard]] std::vector<std::string> chipParts() const;
     bool mayLeave();
     void showMessage(const QString& text, bool error, int ms = kMessageMs);

@@ -15,6 +15,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/shell/settings_dialog.h"
 #include "app/shell/theme.h"
 #include "bench/geometry.h"
 
@@ -66,13 +67,21 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
         board_->addItem(QIcon(art_.thumbnail(*kind, {40, 30}, devicePixelRatioF())), text(kind->title), text(kind->id));
     board_->setIconSize({40, 30});
     row(tr("board"), board_);
+    language_ = new QComboBox;
+    language_->setObjectName("startLanguage");
+    language_->addItem("C", static_cast<int>(bench::SourceLanguage::c));
+    language_->addItem("C++", static_cast<int>(bench::SourceLanguage::cpp));
+    language_->addItem(tr("Assembler"), static_cast<int>(bench::SourceLanguage::assembler));
+    language_->addItem(tr("setup() and loop()"), static_cast<int>(bench::SourceLanguage::framework));
+    language_->setItemData(3, tr("A framework's program: its core and libraries are those of the Debian package arduino-core-avr"), Qt::ToolTipRole);
+    row(tr("firmware in"), language_);
     name_ = new QLineEdit(tr("New bench"));
     name_->setObjectName("startName");
     row(tr("name"), name_);
     auto* where = new QWidget;
     auto* whereRow = new QHBoxLayout(where);
     whereRow->setContentsMargins(0, 0, 0, 0);
-    folder_ = new QLineEdit(QDir::homePath());
+    folder_ = new QLineEdit(settings::benchFolder());
     folder_->setObjectName("startFolder");
     auto* choose = new QPushButton(tr("Choose…"));
     whereRow->addWidget(folder_, 1);
@@ -148,7 +157,10 @@ void StartPage::make()
 {
     if (build_.state() != QProcess::NotRunning)
         return;
-    const auto bench = bench::makeNewBench({folder_->text().toStdString(), name_->text().trimmed().toStdString(), board_->currentData().toString().toStdString()}, catalogue_);
+    const auto language = static_cast<bench::SourceLanguage>(language_->currentData().toInt());
+    if (language == bench::SourceLanguage::framework && !bench::isFrameworkInstalled())
+        return say(tr("setup() and loop() need the Debian package arduino-core-avr: sudo apt install arduino-core-avr"), true);
+    const auto bench = bench::makeNewBench({folder_->text().toStdString(), name_->text().trimmed().toStdString(), board_->currentData().toString().toStdString(), language}, catalogue_);
     if (!bench)
         return say(text(bench.error().text()), true);
     file_ = text(*bench);

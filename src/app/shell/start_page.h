@@ -43,6 +43,7 @@ private:
     const bench::Catalogue& catalogue_;
     PartArt& art_;
     QComboBox* board_;
+    QComboBox* language_;
     QLineEdit* name_;
     QLineEdit* folder_;
     QPushButton* make_;

@@ -58,6 +58,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         b->setIcon(theme::icon(icon, color));
         b->setIconSize({22, 22});
         b->setToolTip(tip);
+        b->setAccessibleName(tip.section('(', 0, 0).trimmed());
         b->setFocusPolicy(Qt::NoFocus);
         buttons->addWidget(b);
         return b;

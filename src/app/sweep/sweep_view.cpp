@@ -129,7 +129,7 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     grid->addWidget(alsoValues_, 3, 2, 1, 2);
     auto* plotRow = new QHBoxLayout;
     auto* add = button("sweepTrace", tr("Plot…"), tr("What is plotted: voltages, currents, powers"));
-    decadesButton_ = button("sweepDecades", tr("Decades"), tr("Plots by decades; what is not above zero is left out"));
+    decadesButton_ = button("sweepDecades", tr("Log scale"), tr("A logarithmic scale; what is not above zero is left out"));
     decadesButton_->setCheckable(true);
     auto* csv = button("sweepCsv", tr("CSV…"), tr("Saves the figures"));
     auto* png = button("sweepPng", tr("PNG…"), tr("Saves the plot as a picture"));

@@ -17,7 +17,6 @@ inline constexpr double kPresentMargin = 26;  // room to the right of the presen
 inline constexpr double kSnap = 7;
 inline constexpr kernel::Duration kShortest = std::chrono::nanoseconds(50);  // less than a cycle of any chip that there is, at 20 MHz
 inline constexpr kernel::Duration kLongest = std::chrono::minutes(30);
-inline constexpr int kSearchWidth = 160;
 inline constexpr double kWaveShare = 2;  // a voltage takes the room of so many lanes
 inline constexpr double kMeaningShare = 1.6; // a bus with what it says to its parts above it
 inline constexpr double kGroupShare = 0.7;

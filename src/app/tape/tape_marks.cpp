@@ -97,7 +97,11 @@ void TapeView::drawMarks(QPainter& painter)
     }
     painter.setFont(theme::figures(8.4, QFont::DemiBold));
     const double w = painter.fontMetrics().horizontalAdvance(text) + 16;
-    const QRectF box(std::clamp(x - w / 2, kLabels, width() - w - 4), 3, w, kRuler - 6);
+    QRectF box(std::clamp(x - w / 2, kLabels, width() - w - 4), 3, w, kRuler - 6);
+    // Beside the present's head, which a hand takes hold of.
+    constexpr double kHead = 9;
+    if (const double head = xOf(editor_.picture().now); box.left() < head + kHead && box.right() > head - kHead)
+        box.moveLeft(head - kHead - w >= kLabels ? head - kHead - w : head + kHead);
     painter.setPen(Qt::NoPen);
     painter.setBrush(kMark);
     painter.drawRoundedRect(box, 4, 4);

@@ -42,6 +42,10 @@ std::pair<QString, QString> TapeView::nameOf(const bench::PinRef& pin) const
                 continue;
             behind = text(pin.pin);
             name = called(*other);
+            // On a breadboard, what is plugged in there.
+            if (const bench::PartKind* kind = editor_.catalogue().find(other->kind); kind != nullptr && kind->plugs)
+                if (const QString plugged = pluggedAt(pin); !plugged.isEmpty())
+                    name = plugged;
             // Through a resistor to what it is there for.
             if (const bench::PartKind* kind = editor_.catalogue().find(other->kind); kind != nullptr && kind->behaviour == "resistor")
                 for (const bench::WireItem& v : editor_.document().wires)
@@ -51,6 +55,27 @@ std::pair<QString, QString> TapeView::nameOf(const bench::PinRef& pin) const
                                 name = called(*beyond);
         }
     return {name, behind};
+}
+
+// The part on the net of a pin that is neither a breadboard nor the pin's own; what is more than a resistor first.
+QString TapeView::pluggedAt(const bench::PinRef& pin) const
+{
+    const auto& pins = editor_.picture().pins;
+    const auto own = pins.find(pin);
+    if (own == pins.end())
+        return {};
+    QString resistor;
+    for (const auto& [ref, shown] : pins) {
+        const bench::PartItem* part = shown.net == own->second.net && ref.part != pin.part ? editor_.document().part(ref.part) : nullptr;
+        const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+        if (kind == nullptr || kind->plugs)
+            continue;
+        const QString name = text(part->label.empty() ? part->id : part->label);
+        if (kind->behaviour != "resistor")
+            return name;
+        resistor = name;
+    }
+    return resistor;
 }
 
 void TapeView::paintEvent(QPaintEvent*)
@@ -131,7 +156,7 @@ void TapeView::drawRuler(QPainter& painter)
         painter.setPen(theme::kTapeGrid);
         painter.drawLine(QPointF(x, kRuler), QPointF(x, height()));
         painter.setPen(theme::kTapeMuted);
-        if (x < width() - kPresentMargin - 90 - kSearchWidth)
+        if (x < width() - kPresentMargin - 90)
             painter.drawText(QRectF(x + 4, 0, 120, kRuler), Qt::AlignVCenter, QString::number(std::abs(t), 'f', decimals) + " s");
     }
     painter.fillRect(QRectF(0, 0, kLabels - 1, kRuler), theme::kTapeGround);

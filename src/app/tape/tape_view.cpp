@@ -193,8 +193,6 @@ Time TapeView::timeAt(double x) const
 
 void TapeView::resizeEvent(QResizeEvent*)
 {
-    // Left of the present's head, which a hand takes hold of.
-    search_->setGeometry(width() - static_cast<int>(kPresentMargin) - 14 - kSearchWidth, 2, kSearchWidth, static_cast<int>(kRuler) - 4);
     request();
 }
 
@@ -209,6 +207,7 @@ void TapeView::wheelEvent(QWheelEvent* event)
         to_ = fixed + Duration(static_cast<std::int64_t>(static_cast<double>(span.count()) * (1 - share)));
     }
     span_ = span;
+    story_.reset();  // it belongs to what was in view
     request();
     event->accept();
 }

@@ -131,6 +131,7 @@ private:
     void askWhy(const std::string& pin, kernel::Time at);
     void drawCard(QPainter& painter, QPointF near, const QStringList& lines);
     [[nodiscard]] std::pair<QString, QString> nameOf(const bench::PinRef& pin) const;
+    [[nodiscard]] QString pluggedAt(const bench::PinRef& pin) const;
     [[nodiscard]] double xOf(kernel::Time t) const;
     [[nodiscard]] kernel::Time timeAt(double x) const;
     [[nodiscard]] QColor colorOf(const bench::PinRef& pin) const;

@@ -198,6 +198,14 @@ public:
     [[nodiscard]] const kernel::ClockDomain& clock() const override { return clock_; }
     [[nodiscard]] std::int64_t cycleNow() const override { return accessCycle_ > cpu_.cycle ? accessCycle_ : cpu_.cycle; }
     [[nodiscard]] kernel::EventQueue& queue() override { return queue_; }
+    // The code that last wrote the compare register which has this pin, by its byte address.
+    [[nodiscard]] std::optional<std::uint32_t> compareSetBy(PortPin pin) const
+    {
+        for (const auto& timer : timers_)
+            if (const auto code = timer->compareSetBy(pin))
+                return code;
+        return std::nullopt;
+    }
     [[nodiscard]] Ports& ports() override { return *ports_; }
     [[nodiscard]] const Ports& ports() const { return *ports_; }
     [[nodiscard]] double supplyVolts() const override { return supplyVolts_; }

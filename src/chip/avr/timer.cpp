@@ -512,6 +512,9 @@ void Timer::apply(std::uint16_t address, std::uint8_t value, std::int64_t cycle)
 {
     forgetPlans();
     const bool wide = row_.width == 16;
+    for (unsigned u = 0; u < unitCount_; ++u)
+        if (address == units_[u].ocr || (wide && address == units_[u].ocr + 1))
+            setBy_[u] = chip_.codeWord();
     for (unsigned u = 0; u <= unitCount_ + 1; ++u) {
         const std::uint16_t low = u < unitCount_ ? units_[u].ocr : u == unitCount_ ? tcnt_ : icrAt_;
         if (low == 0)
@@ -572,6 +575,7 @@ void Timer::reset()
     icr_ = 0;
     temp_ = 0;
     outputs_ = {};
+    setBy_.fill(kNobody);
     lastTick_ = 0;
     edges_.clear();
     captures_.clear();

@@ -28,6 +28,8 @@
 #include <array>
 #include <deque>
 
+#include <optional>
+
 #include "chip/avr/peripheral.h"
 #include "chip/avr/ports.h"
 
@@ -74,13 +76,22 @@ public:
     // The present cycle of the prescaler's source.
     [[nodiscard]] std::int64_t sourceCycle(std::int64_t cycle) const;
 
+    // The byte address of the code that last wrote the compare register of the unit which has this pin; nothing where none has.
+    [[nodiscard]] std::optional<std::uint32_t> compareSetBy(PortPin pin) const
+    {
+        for (unsigned u = 0; u < unitCount_; ++u)
+            if (connected(u) && units_[u].pin == pin && setBy_[u] != kNobody)
+                return setBy_[u] * 2;
+        return std::nullopt;
+    }
+
     // Told of every compare match A, where somebody has asked (the USI's clock).
     std::function<void()> onMatchA;
 
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_);
+        ar(counter_, ocr_, ocrBuffer_, icr_, temp_, lastTick_, outputs_, edges_, captures_, latches_, alarm_, edgeAlarm_, captureAlarm_, latchAlarm_, setBy_);
         if constexpr (Archive::kLoading) {
             takeMode();
             told_ = kNothingTold;
@@ -244,6 +255,8 @@ private:
     std::uint16_t icr_ = 0;
     std::uint8_t temp_ = 0;  // high byte of a 16-bit access in flight
     std::array<bool, kMostUnits> outputs_{};
+    static constexpr std::uint32_t kNobody = UINT32_MAX;
+    std::array<std::uint32_t, kMostUnits> setBy_{kNobody, kNobody, kNobody};  // word address of the code that wrote the compare register last
     std::int64_t lastTick_ = 0;  // index of the prescaled tick up to which the count stands
     std::deque<kernel::Time> edges_;   // of the external clock, on their way through the synchroniser
     std::deque<Capture> captures_;

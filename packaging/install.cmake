@@ -1,0 +1,13 @@
+# Where everything goes: programs, what they read beside themselves, the guide, and what a desktop wants to know (XDG, AppStream, man pages).
+include(GNUInstallDirs)
+set(share ${CMAKE_INSTALL_DATADIR}/bramix)
+install(TARGETS bramix bramix-cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+install(DIRECTORY ${PROJECT_SOURCE_DIR}/catalogue DESTINATION ${share})
+install(DIRECTORY ${PROJECT_SOURCE_DIR}/benches DESTINATION ${share} PATTERN "*.o" EXCLUDE)
+install(DIRECTORY ${PROJECT_SOURCE_DIR}/docs DESTINATION ${share})
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/bramix.desktop DESTINATION ${CMAKE_INSTALL_DATADIR}/applications)
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/bramix.svg DESTINATION ${CMAKE_INSTALL_DATADIR}/icons/hicolor/scalable/apps)
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/bramix-mime.xml DESTINATION ${CMAKE_INSTALL_DATADIR}/mime/packages RENAME bramix.xml)
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/io.bramix.Bramix.metainfo.xml DESTINATION ${CMAKE_INSTALL_DATADIR}/metainfo)
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/bramix.1 ${CMAKE_CURRENT_LIST_DIR}/bramix-cli.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+install(FILES ${CMAKE_CURRENT_LIST_DIR}/copyright DESTINATION ${CMAKE_INSTALL_DATADIR}/doc/bramix)
