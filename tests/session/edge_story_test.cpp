@@ -150,7 +150,7 @@ private slots:
         s->advance(Time(2ms));
         Lookback look(*s, bench_.catalogue);
         const auto told = [&](const char* pin) { return joined(storyOf(*s, look, {"mcu", pin}, edgeOf(*s, pin, 1, 50))); };
-        QVERIFY2(told("PB1").startsWith("by mcu: its OC1A | while it ran main, "), qPrintable(told("PB1")));
+        QVERIFY2(told("PB1").startsWith("by mcu: its OC1A | its compare register set by main, keeper.c:5 | while it ran main, "), qPrintable(told("PB1")));
         QVERIFY2(told("PB5").startsWith("by mcu: main, keeper.c:9"), qPrintable(told("PB5")));
     }
 

@@ -290,6 +290,7 @@ void CodePanel::refresh()
 void CodePanel::takeProgram(const session::DebugPicture& debug)
 {
     program_ = debug.program;
+    freshProgram_ = true;
     flash_ = debug.flash;
     chipTable_ = chip::avr::findChip(debug.table);
     const QString firmware = QString::fromStdString(debug.firmwareFile);

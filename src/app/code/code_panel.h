@@ -109,6 +109,7 @@ private:
     std::shared_ptr<const std::vector<std::uint16_t>> flash_;
     QString firmware_;
     std::uint64_t program_ = 0;
+    bool freshProgram_ = false;  // nothing of it has been shown yet
     std::vector<Tab> files_;       // the instructions last
     std::map<std::uint32_t, int> lineOfAddress_;  // in the instructions
     std::map<int, std::uint32_t> addressOfLine_;

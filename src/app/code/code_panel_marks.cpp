@@ -1,4 +1,5 @@
 // What the code panel shows: instructions, the place where the program stands, and the marks beside the lines.
+#include <utility>
 #include <algorithm>
 
 #include <QFileInfo>
@@ -145,7 +146,13 @@ void CodePanel::showPlace(const session::DebugPicture& debug)
     const session::FramePicture& frame = debug.frames[debug.frame];
     const bool inInstructions = !files_.empty() && tabs_->currentIndex() == static_cast<int>(files_.size()) - 1 && tabs_->count() > 1;
     const int index = frame.line > 0 ? tabOf(QString::fromStdString(frame.file)) : -1;
-    if (index < 0 || files_[static_cast<std::size_t>(index)].file.isEmpty())
+    const bool sourceless = index < 0 || files_[static_cast<std::size_t>(index)].file.isEmpty();
+    // Looked at for the first time while it stands in code that nobody has written, as just after power-up: what is looked for then is main().
+    if (sourceless && std::exchange(freshProgram_, false))
+        for (const debug::Function& f : symbols_.functions())
+            if (f.name == "main" && openCode(f.begin()))
+                return;
+    if (sourceless)
         openAddress(frame.pc);
     else if (inInstructions && debug.standing && wasStanding_ && view() != nullptr && view()->hasFocus())
         openAddress(frame.pc);  // whoever reads instructions goes on reading them

@@ -262,6 +262,17 @@ Dial::Dial(Editor& editor, const std::string& part, const bench::ControlKind& co
     }
 }
 
+// These are keys of the bench elsewhere; in the number they are the number's.
+bool Dial::event(QEvent* event)
+{
+    if (event->type() == QEvent::ShortcutOverride)
+        if (const int key = static_cast<QKeyEvent*>(event)->key(); key == Qt::Key_PageUp || key == Qt::Key_PageDown) {
+            event->accept();
+            return true;
+        }
+    return QWidget::event(event);
+}
+
 // Up and down in the number turn it.
 void Dial::keyPressEvent(QKeyEvent* event)
 {

@@ -62,6 +62,7 @@ signals:
     void unfoldedChanged(bool unfolded);
 
 protected:
+    bool event(QEvent* event) override;
     void keyPressEvent(QKeyEvent*) override;
 
 private:
