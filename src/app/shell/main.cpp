@@ -3,6 +3,7 @@
 #include <QCommandLineParser>
 #include <QElapsedTimer>
 #include <QPushButton>
+#include <QComboBox>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
@@ -66,6 +67,14 @@ void openWhat(app::MainWindow& window, const QString& what)
     if (kind == "curve") {
         (void)window.sweep().askAlone(name.toStdString());
         return window.showSweep();
+    }
+    if (kind == "button") {
+        // Drop-downs open by themselves, the others by a click.
+        if (auto* box = window.findChild<QComboBox*>(name))
+            return box->showPopup();
+        if (auto* b = window.findChild<QPushButton*>(name))
+            b->click();
+        return;
     }
     if (kind == "paper")
         return menuOf({}, QPointF(40, 40));
@@ -194,7 +203,7 @@ int main(int argc, char** argv)
         const QCommandLineOption explained("explain", "with --picture: why the last edge of a pin came, PART.PIN=BEFORE", "edge");
         const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
         const QCommandLineOption added("add", "with --picture: look for a part to add by these letters", "letters");
-        const QCommandLineOption opened("open", "with --picture: the menu, keys, guide, settings, tour, find:WORDS, curve:PART, or the menu of paper, part:ID, pin:PART.PIN, wire:N, or a row of the menu by its words", "what");
+        const QCommandLineOption opened("open", "with --picture: the menu, keys, guide, settings, tour, find:WORDS, curve:PART, button:NAME, or the menu of paper, part:ID, pin:PART.PIN, wire:N, or a row of the menu by its words", "what");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
         parser.addOptions({added, opened, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);

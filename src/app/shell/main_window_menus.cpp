@@ -101,7 +101,7 @@ void MainWindow::openMenu()
 // What can be done with the thing under the pointer.
 QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
 {
-    auto* menu = new QMenu(this);
+    QMenu* menu = new QMenu(this);
     menu->setObjectName("thingMenu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const auto title = [&](const QString& words) {
@@ -157,7 +157,13 @@ QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
         if (!editor_.selection().parts.contains(part->id))
             editor_.select({{part->id}, {}});
         const std::size_t count = editor_.selection().parts.size();
-        title(count > 1 ? tr("%1 parts").arg(count) : part->label.empty() ? text(part->id) + ", " + text(kind->title) : text(part->label));
+        const QString name = count > 1 ? tr("%1 parts").arg(count) : part->label.empty() ? text(part->id) + ", " + text(kind->title) : text(part->label);
+        // Of a pin first of all what can be done with the pin; its part has a menu behind it.
+        QMenu* const own = menu;
+        if (target.pin)
+            menu = menu->addMenu(name);
+        else
+            title(name);
         if (kind->chip != nullptr && count == 1) {
             addRow(*menu, "firmware");
             addRow(*menu, "code", tr("Code"));
@@ -180,7 +186,7 @@ QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
         if (count == 1)
             menu->addAction(tr("About this part") + "\tF1", this, [this] { openGuide(); });
         addRow(*menu, "remove");
-        return menu;
+        return own;
     }
     if (target.pin)
         return menu;
