@@ -318,6 +318,7 @@ void MainWindow::showTapeLarge()
 
 void MainWindow::openAddPart(const QString& typed)
 {
+    hideStart();  // onto the bench that lies behind it
     const QPoint pointer = bench_->mapFromGlobal(QCursor::pos());
     const QPoint at = bench_->rect().contains(pointer) ? bench_->mapTo(this, pointer) + QPoint(12, 12) : bench_->mapTo(this, QPoint(bench_->width() / 2 - 190, 60));
     pick_->open(
