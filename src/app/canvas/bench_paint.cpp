@@ -367,7 +367,7 @@ void BenchView::drawLabels(QPainter& painter)
             continue;
         const QRectF box = art_.sheetBox(*kind, part);
         painter.setPen(theme::kInk);
-        const double lift = PartArt::hasValueAbove(*kind) ? 14 : 0;
+        const double lift = PartArt::hasValueAbove(*kind) ? 14 : kind->behaviour == "resistor" && part.turn % 2 == 0 ? 10 : 0;
         painter.drawText(QRectF(box.center().x() - 100, box.top() - 21 - lift, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
     }
     if (zoom_ < 0.75)
@@ -380,7 +380,9 @@ void BenchView::drawLabels(QPainter& painter)
         if (spot.onBoard || spot.hole || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
             continue;
         const QString name = QString::fromStdString(spot.ref.pin);
-        if (kind->pins.size() < 4 || kind->behaviour == "color-led") {
+        // Beside the lead where they are short and few.
+        const bool isShort = std::all_of(kind->pins.begin(), kind->pins.end(), [](const bench::PinKind& p) { return p.name.size() <= 2; });
+        if ((kind->pins.size() < 4 && isShort) || kind->behaviour == "color-led") {
             painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter | Qt::TextDontClip, name);
             continue;
         }
@@ -500,7 +502,16 @@ void BenchView::drawSelection(QPainter& painter)
         if (const bench::PartItem* part = editor_.document().part(id))
             if (const bench::PartKind* kind = editor_.catalogue().find(part->kind)) {
                 painter.setPen(QPen(theme::kBramble, 1.8 / std::min(zoom_, 1.5)));
-                painter.drawRoundedRect(art_.sheetBox(*kind, *part).adjusted(-5, -5, 5, 5), 7, 7);
+                // Around its label and its value too, so that the frame crosses neither.
+                QRectF frame = art_.sheetBox(*kind, *part).adjusted(-5, -5, 5, 5);
+                constexpr double kLabel = 17, kValue = 14, kValueBeside = 38;
+                double above = (part->label.empty() ? 0 : kLabel) + (PartArt::hasValueAbove(*kind) ? kValue : 0);
+                if (kind->behaviour == "resistor" && part->turn % 2 == 0)
+                    above += kValue - 4;
+                frame.setTop(frame.top() - above);
+                if (kind->behaviour == "resistor" && part->turn % 2 != 0)
+                    frame.setRight(frame.right() + kValueBeside);
+                painter.drawRoundedRect(frame, 7, 7);
             }
     for (const std::size_t wire : editor_.selection().wires)
         if (wire < wires_.lines.size()) {
