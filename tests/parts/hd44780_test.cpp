@@ -1,6 +1,8 @@
 // The display's controller by its data sheet: bus of eight and four bits, addresses, shifts, characters of one's own, times.
 #include <QtTest>
 
+#include <bit>
+
 #include <set>
 
 #include "parts/dot_font.h"
@@ -213,6 +215,25 @@ private slots:
             QVERIFY2(seen.insert(rows).second, qPrintable(QString(QChar(c))));
             for (const std::uint8_t row : rows)
                 QVERIFY(row < 0x20);
+        }
+    }
+
+    // Of the upper half two are used everywhere: the degree at 0xDF and the full block at 0xFF (Table 4, ROM code A00).
+    void theDegreeAndTheBlockAreThere()
+    {
+        const auto lit = [](std::uint8_t code) {
+            int count = 0;
+            for (const std::uint8_t row : dotRows(code))
+                count += std::popcount(row);
+            return count;
+        };
+        QCOMPARE(lit(0xFF), 35);
+        QVERIFY(lit(0xDF) >= 4 && lit(0xDF) <= 10);
+        for (int y = 4; y < 7; ++y)
+            QCOMPARE(dotRows(0xDF)[static_cast<std::size_t>(y)], std::uint8_t{0});  // it hangs at the top
+        for (const int other : {0x80, 0xA0, 0xDE, 0xE0, 0xFE}) {
+            QVERIFY(dotRows(static_cast<std::uint8_t>(other)) != dotRows(0xFF));
+            QVERIFY(dotRows(static_cast<std::uint8_t>(other)) != dotRows(0xDF));
         }
     }
 };
