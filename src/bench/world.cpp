@@ -517,7 +517,9 @@ void World::installFirmware(std::size_t index, const chip::Firmware& firmware, c
 
 void World::report(Finding finding)
 {
-    if (!told_.insert({finding.rule, finding.where}).second)
+    // Once; but what was told as a warning, as from the wiring alone, is told again when it has become an error.
+    const std::string grave = finding.rule + "!";
+    if (told_.contains({grave, finding.where}) || !told_.insert({finding.severity == Severity::error ? grave : finding.rule, finding.where}).second)
         return;
     // A pin's finding is its part's; and a chip's own are told under its name and the peripheral's.
     if (const auto mute = mutes_.find({finding.where.substr(0, finding.where.find_first_of(".:/")), finding.rule}); mute != mutes_.end())
@@ -559,7 +561,7 @@ Result<void> World::replacePart(std::string_view id)
     for (auto& [name, part] : parts_)
         if (name == id) {
             part->replace();
-            std::erase_if(told_, [&](const auto& t) { return t.second == id && (t.first == "part-destroyed" || t.first == "part-over-limit"); });
+            std::erase_if(told_, [&](const auto& t) { return t.second == id && (t.first.starts_with("part-destroyed") || t.first.starts_with("part-over-limit")); });
             return {};
         }
     return kernel::fail(std::string(id), "is not a part on this bench");

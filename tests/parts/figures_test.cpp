@@ -46,12 +46,14 @@ double volts(const World& w, const char* part, const char* pin) { return w.circu
 double amps(const World& w, const char* part) { return w.circuit().current(*w.part(part)->mainElement()).value; }
 bool near(double actual, double expected, double tolerance) { return std::fabs(actual - expected) <= tolerance; }
 
+// The gravest that was told by a rule.
 std::optional<Severity> told(const World& w, const char* rule)
 {
+    std::optional<Severity> worst;
     for (const Finding& f : w.findings())
-        if (f.rule == rule)
-            return f.severity;
-    return std::nullopt;
+        if (f.rule == rule && (!worst || f.severity > *worst))
+            worst = f.severity;
+    return worst;
 }
 
 }  // namespace
