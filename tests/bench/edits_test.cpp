@@ -46,6 +46,45 @@ private slots:
         QVERIFY(toggleRibbon(d, {0, 1, 2}) && d.wires[0].ribbon.empty());
     }
 
+    // A copy's net flags join the nets of that name that are there, and no others.
+    void copiesJoinNetsOfTheirName()
+    {
+        Document d = *parseDocument("t", "bramix = 1\n[[part]]\nid = \"r1\"\nkind = \"resistor\"\nat = [0, 0]\n[[part]]\nid = \"r2\"\nkind = \"resistor\"\nat = [9, 0]\n"
+                                            "[[net]]\nname = \"SDA\"\npins = [\"r1.1\"]\n[[net]]\nname = \"GND\"\npins = [\"r1.2\", \"r2.2\"]\n");
+        const auto pasted = paste(d, catalogue(), copyText(d, {{"r1"}, {}}), {0, 30});
+        QVERIFY(pasted && pasted->parts.size() == 1);
+        const std::string copy = *pasted->parts.begin();
+        QCOMPARE(d.nets.size(), std::size_t{2});
+        QCOMPARE(netFlagOf(d, {copy, "1"}), "SDA");
+        QCOMPARE(netFlagOf(d, {copy, "2"}), "GND");
+        QCOMPARE(d.nets[0].pins.size(), std::size_t{2});
+        QCOMPARE(d.nets[1].pins.size(), std::size_t{3});
+        // Into a bench without them they come along.
+        Document other;
+        QVERIFY(paste(other, catalogue(), copyText(d, {{"r1"}, {}}), {0, 0}).has_value());
+        QCOMPARE(other.nets.size(), std::size_t{2});
+    }
+
+    // Another kind with fewer pins takes over what it can: by name or by number, and nothing where a wired pin has no partner.
+    void anotherKindTakesOverThePins()
+    {
+        Document d = *parseDocument("t", "bramix = 1\n[[part]]\nid = \"p\"\nkind = \"potentiometer\"\nat = [0, 0]\n[[part]]\nid = \"r\"\nkind = \"resistor\"\nat = [9, 0]\n[[wire]]\nends = [\"p.A\", \"r.1\"]\ncolor = \"ink\"\n");
+        Document first = d;
+        QVERIFY(replaceKind(first, catalogue(), "p", "resistor"));
+        QCOMPARE(first.part("p")->kind, "resistor");
+        QCOMPARE(first.wires[0].from.text(), "p.1");
+        d.wires.push_back({{"p", "B"}, {"r", "2"}, "ink", {}, {}, {}});
+        QVERIFY(!replaceKind(d, catalogue(), "p", "resistor"));
+        QCOMPARE(d.part("p")->kind, "potentiometer");
+    }
+
+    void aPinsNameHasAPartAndAPin()
+    {
+        QCOMPARE(parsePinRef("mcu.PB5")->text(), "mcu.PB5");
+        for (const char* wrong : {"", ".", "mcu", "mcu.", ".PB5"})
+            QVERIFY2(!parsePinRef(wrong), wrong);
+    }
+
     // Each step back and each step forward gives the very file that stood there.
     void aThousandEditsGoBackAndForth()
     {

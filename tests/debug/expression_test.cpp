@@ -76,6 +76,9 @@ private slots:
         QCOMPARE(value(d, "sizeof (1 ? gates[0].cm : deep)"), value(d, "sizeof (0 ? gates[0].cm : deep)"));
         QCOMPARE(value(d, "0 ? level : gates[0].next->cm"), QString("7"));
         QCOMPARE(value(d, "(1 ? 7 : level) / 2"), QString("3.5"));
+        // Characters, at the end of what is typed too (C11, 6.4.4.4).
+        for (const auto& [typed, number] : {std::pair("'A'", 65), std::pair("'\\n'", 10), std::pair("'\\r'", 13), std::pair("'\\t'", 9), std::pair("'\\0'", 0), std::pair("'\\\\'", 92), std::pair("1 + '\\n'", 11)})
+            QCOMPARE(value(d, typed).section(' ', 0, 0), QString::number(number));
     }
 
     void whatIsWrongIsSaidInOneLine_data()
