@@ -111,9 +111,23 @@ void LiveSession::run()
     });
 }
 
+void LiveSession::runFor(Duration span)
+{
+    post([this, span] {
+        if (session_ == nullptr || !stopped_.empty() || refuseFor("continue"))
+            return;
+        debugger_->begin();
+        startMoving();
+        stepping_ = false;
+        slow_.reset();
+        until_ = session_->world().now() + span;
+    });
+}
+
 // The views compare the next stop with this one.
 void LiveSession::startMoving()
 {
+    until_.reset();
     publishStop();
     if (wholeSerial_)
         takeSerialBack();

@@ -118,6 +118,7 @@ void LiveSession::adoptSession(std::unique_ptr<Session> session)
     debugger_->setStops(stops_);
     reason_.clear();
     slow_.reset();
+    until_.reset();
     valuesNow_.clear();
     counts_.clear();
     counting_ = false;
@@ -401,6 +402,8 @@ void LiveSession::slice()
         // Not further ahead of the wall clock than one slice.
         goal = std::min(goal, simBase_ + Duration(static_cast<std::int64_t>((wallSeconds(Clock::now() - wallBase_) + 0.002) * 1e12)));
     }
+    if (until_)
+        goal = std::min(goal, *until_);
     const auto busyFrom = Clock::now();
     const Time before = world.now();
     if ((goal > before || stepping_) && debugger_->advance(std::max(goal, before + Duration(1)))) {
@@ -411,6 +414,10 @@ void LiveSession::slice()
             slow_.reset();
         if (gdb_ != nullptr)
             gdbSay(gdb_->stopped());
+    }
+    if (running_ && until_ && world.now() >= *until_) {
+        running_ = false;
+        changed_ = true;
     }
     for (std::string& line : debugger_->takeLog())
         say(false, std::move(line));

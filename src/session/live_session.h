@@ -52,6 +52,8 @@ public:
     // Where it cannot be built the bench stands still, and says so (Picture::notBuilt), until it can. `folder`: of its file, where that has moved.
     void edit(const bench::Document& document, const std::string& folder = {});
     void run();
+    // Pauses by itself when so much more time has gone by, to the picosecond, unless something stops it before.
+    void runFor(Duration span);
     void pause();
     // Stepping, and what one step is.
     void step(Step step = Step::instruction);
@@ -195,6 +197,7 @@ private:
     std::vector<std::unique_ptr<chip::avr::CycleCounts>> counts_;  // by chip
     bool counting_ = false;
     bool running_ = false;
+    std::optional<Time> until_;    // where the run pauses by itself
     bool fullSpeed_ = false;
     std::string stopped_;
     std::string notBuilt_;  // why the bench as drawn could not be built; empty where it could

@@ -218,6 +218,67 @@ private slots:
         QVERIFY(!window->pickList().isVisible());
     }
 
+    void aTypedTimeRunsSoFarOrGoesThere()
+    {
+        auto window = openExample("bell-rope");
+        Editor& editor = window->editor();
+        editor.session().settle();
+        const auto type = [&](const QString& words) {
+            window->benchView().setFocus();
+            QTest::keyClick(window->focusWidget(), Qt::Key_K, Qt::ControlModifier);
+            QTest::keyClicks(window->pickList().line(), words);
+            QTest::keyClick(window->pickList().line(), Qt::Key_Return);
+        };
+        type("12.5 ms");
+        QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::microseconds(12'500)));
+        QTRY_VERIFY(!editor.picture().running);
+        type("run for 7us");
+        QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::microseconds(12'507)));
+        QTRY_VERIFY(!editor.picture().running);
+        type("go to 3 ms");
+        QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::milliseconds(3)));
+        type("to 20ms");
+        QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::milliseconds(20)));
+        // A run after that has no end of its own.
+        editor.run();
+        QTRY_VERIFY(editor.picture().now > kernel::Time(std::chrono::milliseconds(40)));
+        editor.pause();
+    }
+
+    void aFolderIsItsOnlyBench()
+    {
+        auto window = openExample("bell-rope");
+        window->editor().newBench();
+        window->takeFile(folder_.filePath("bell-rope"));
+        QCOMPARE(window->editor().document().title, "Bell rope");
+        QVERIFY(QFile::copy(folder_.filePath("bell-rope/bench.toml"), folder_.filePath("bell-rope/second.toml")));
+        QStringList said;
+        const auto ear = connect(&window->editor(), &Editor::message, window.get(), [&](const QString& text) { said << text; });
+        window->editor().newBench();
+        window->takeFile(folder_.filePath("bell-rope"));
+        QVERIFY(window->editor().document().parts.empty());
+        disconnect(ear);
+        QVERIFY(QFile::remove(folder_.filePath("bell-rope/second.toml")));
+    }
+
+    // What the tape shows where nobody has chosen: what is wired now, and what was.
+    void lanesFollowTheWiringWhereNobodyHasChosen()
+    {
+        auto window = openExample("bell-rope");
+        Editor& editor = window->editor();
+        QVERIFY(editor.document().lanes.empty());
+        const auto shown = [&](const char* pin) { return std::find(editor.lanes().begin(), editor.lanes().end(), bench::PinRef{"mcu", pin}) != editor.lanes().end(); };
+        const std::size_t before = editor.lanes().size();
+        QVERIFY(!shown("PC5"));
+        const auto was = editor.lanes();
+        editor.change("wire", [](bench::Document& d) { d.wires.push_back({.from = {"mcu", "PC5"}, .to = {"mcu", "PC4"}, .color = "sky"}); });
+        QVERIFY(shown("PC5"));
+        QVERIFY(shown("PC4"));
+        for (const bench::PinRef& pin : was)
+            QVERIFY(std::find(editor.lanes().begin(), editor.lanes().end(), pin) != editor.lanes().end());
+        QCOMPARE(editor.lanes().size(), before + 2);
+    }
+
     void wiresAreSelectedRecolouredAndRemovedByHand()
     {
         auto window = openLock();

@@ -38,6 +38,9 @@ QTabBar* smallTabs(const QStringList& names)
     return tabs;
 }
 
+// Of a package: looked into, never written to.
+bool isInstalled(const QString& file) { return file.startsWith("/usr/") && !file.startsWith("/usr/local/"); }
+
 }  // namespace
 
 CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
@@ -287,6 +290,20 @@ void CodePanel::refresh()
     }
 }
 
+const debug::Function* CodePanel::entry() const
+{
+    const debug::Function* out = nullptr;
+    for (const char* name : {"main", "setup", "loop"})
+        if (const int at = symbols_.functionByName(name); at >= 0) {
+            const debug::Function& f = symbols_.functions()[static_cast<std::size_t>(at)];
+            if (!isInstalled(sources_.find(QString::fromStdString(f.file))))
+                return &f;
+            if (out == nullptr)
+                out = &f;
+        }
+    return out;
+}
+
 void CodePanel::takeProgram(const session::DebugPicture& debug)
 {
     program_ = debug.program;
@@ -329,9 +346,11 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     for (Tab& old : before)
         if (old.view != nullptr)
             old.view->deleteLater();
-    // The file of main() stands first.
-    if (const int main = symbols_.functionByName("main"); main >= 0)
-        std::stable_partition(files_.begin(), files_.end(), [&](const Tab& t) { return t.name == QString::fromStdString(symbols_.functions()[static_cast<std::size_t>(main)].file); });
+    // A package's files stand last, the file where reading begins first.
+    std::stable_partition(files_.begin(), files_.end(), [](const Tab& t) { return !t.name.isEmpty() && !isInstalled(t.file); });
+    std::stable_partition(files_.begin(), files_.end(), [](const Tab& t) { return !t.name.isEmpty(); });  // all instructions come after them
+    if (const debug::Function* first = entry())
+        std::stable_partition(files_.begin(), files_.end(), [&](const Tab& t) { return t.name == QString::fromStdString(first->file); });
     const QString chosen = tabs_->currentIndex() >= 0 ? tabs_->tabToolTip(tabs_->currentIndex()) : QString();
     {
         const QSignalBlocker quiet(tabs_);
@@ -515,6 +534,8 @@ void CodePanel::edit()
         }
         return;
     }
+    if (isInstalled(tab.file))
+        return void(emit editor_.message(tr("%1 is a package's and only read here; a copy in the bench's folder can be changed").arg(QFileInfo(tab.file).fileName()), false));
     view()->setEditing(true);
     view()->setFocus();
     showMode();

@@ -84,6 +84,8 @@ private:
 
     void refresh();
     void takeProgram(const session::DebugPicture& debug);
+    // Where reading a program begins: main(), or setup() where main() is a package's; null where it names no function so.
+    [[nodiscard]] const debug::Function* entry() const;
     void showPlace(const session::DebugPicture& debug);
     // To where a name of the source is defined: a function, an interrupt's handler, a variable.
     void openDefinition(const QString& file, const QString& expression, int line);

@@ -149,9 +149,8 @@ void CodePanel::showPlace(const session::DebugPicture& debug)
     const bool sourceless = index < 0 || files_[static_cast<std::size_t>(index)].file.isEmpty();
     // Looked at for the first time while it stands in code that nobody has written, as just after power-up: what is looked for then is main().
     if (sourceless && std::exchange(freshProgram_, false))
-        for (const debug::Function& f : symbols_.functions())
-            if (f.name == "main" && openCode(f.begin()))
-                return;
+        if (const debug::Function* first = entry(); first != nullptr && openCode(first->begin()))
+            return;
     if (sourceless)
         openAddress(frame.pc);
     else if (inInstructions && debug.standing && wasStanding_ && view() != nullptr && view()->hasFocus())

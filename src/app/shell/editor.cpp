@@ -386,8 +386,10 @@ void Editor::afterEdit()
     pruneSelection();
     std::vector<bench::PinRef> lanes = lanes_;
     std::erase_if(lanes, [&](const bench::PinRef& pin) { return document_.part(pin.part) == nullptr; });
-    if (lanes.empty() || lanes.size() < std::min<std::size_t>(kFirstLanes, 2))
-        lanes = usualLanes(document_, catalogue_);
+    if (document_.lanes.empty())  // nobody has chosen: what is wired now comes beside what was
+        for (const bench::PinRef& pin : usualLanes(document_, catalogue_))
+            if (lanes.size() < kFirstLanes && std::find(lanes.begin(), lanes.end(), pin) == lanes.end())
+                lanes.push_back(pin);
     if (lanes != lanes_)
         setLanes(std::move(lanes));
     adoptLanes();

@@ -99,7 +99,7 @@ int drawPicture(app::MainWindow& window, const Order& order)
     window.tapeView().follow(tape);
     window.editor().session().settle();
     if (stop.isEmpty()) {
-        window.editor().run();
+        window.editor().session().runFor(until);
     } else {
         bench::StopItem once;
         once.at = stop.toStdString();

@@ -15,6 +15,7 @@
 #include <QVBoxLayout>
 
 #include <QMimeData>
+#include <QDir>
 #include <QRegularExpression>
 
 #include "app/shell/examples.h"
@@ -355,6 +356,31 @@ void MainWindow::openReplace()
         QPoint(width() - 400, 44));
 }
 
+// A time: so much further, or to that moment.
+void MainWindow::offerTime(const QString& typed, std::vector<PickList::Entry>& out)
+{
+    static const QRegularExpression kTime("^\\s*(run\\s+for|run|for|go\\s+to|to|at|)\\s*(\\d[\\d.,]*\\s*(?:ps|ns|us|µs|ms|s))\\s*$", QRegularExpression::CaseInsensitiveOption);
+    const auto match = kTime.match(typed);
+    const session::Picture& now = editor_.picture();
+    if (!match.hasMatch() || !now.powered)
+        return;
+    const auto span = kernel::parseDuration(match.captured(2).toStdString());
+    if (!span || span->count() <= 0)
+        return;
+    const QString said = QString::fromStdString(kernel::formatQuantity(kernel::seconds(*span), kernel::Unit::second, 12));
+    const QString word = match.captured(1).toLower();
+    const bool forIt = word.startsWith("run") || word == "for";
+    const kernel::Time moment{*span};
+    if (forIt || word.isEmpty())
+        out.push_back({tr("Run for %1").arg(said), tr("then pause"), {}, [this, span = *span] { editor_.session().runFor(span); }});
+    if (forIt)
+        return;
+    if (moment >= now.tapeFrom && moment <= std::max(now.now, now.latest))
+        out.push_back({tr("Go to %1").arg(said), tr("the whole bench, at that moment"), {}, [this, moment] { editor_.session().goTo(moment); }});
+    else if (moment > now.now)
+        out.push_back({tr("Run until %1").arg(said), tr("then pause"), {}, [this, left = moment - now.now] { editor_.session().runFor(left); }});
+}
+
 std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
 {
     std::vector<PickList::Entry> out;
@@ -384,6 +410,7 @@ std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
                            showCode(true);
                            code_->openAddress(address);
                        }});
+    offerTime(typed, out);
     if (!typed.isEmpty())
         for (const auto& [name, show] : code_->findable())
             if (matches(name))
@@ -608,6 +635,8 @@ void MainWindow::dropEvent(QDropEvent* event)
 // A bench or a recording is opened, firmware goes to the only board.
 void MainWindow::takeFile(const QString& file)
 {
+    if (QFileInfo(file).isDir())
+        return takeFolder(file);
     const QString suffix = QFileInfo(file).suffix().toLower();
     if (suffix == "toml" || suffix == "bramix-run") {
         if (mayLeave())
@@ -623,6 +652,20 @@ void MainWindow::takeFile(const QString& file)
     if (suffix == "ino")
         return openProgram(file);
     showMessage(tr("%1 is no bench, recording or firmware").arg(QFileInfo(file).fileName()), true);
+}
+
+// What a folder is for: its only bench, else its only program.
+void MainWindow::takeFolder(const QString& folder)
+{
+    const QDir dir(folder);
+    for (const QString& pattern : {QStringLiteral("*.toml"), QStringLiteral("*.ino")}) {
+        const QStringList found = dir.entryList({pattern}, QDir::Files, QDir::Name);
+        if (found.size() == 1)
+            return takeFile(dir.filePath(found.front()));
+        if (found.size() > 1)
+            return showMessage(tr("%1 holds several: %2. Open one of them").arg(dir.dirName(), found.mid(0, 4).join(", ")), true);
+    }
+    showMessage(tr("There is no bench and no program in %1").arg(dir.dirName()), true);
 }
 
 // A program of setup() and loop() where it lies: a bench and a Makefile come beside it where there are none.

@@ -133,6 +133,8 @@ private:
     void showRecoveryBar();
     void holdKey(const QString& text, bool down);
     std::vector<PickList::Entry> findEverything(const QString& typed);
+    void offerTime(const QString& typed, std::vector<PickList::Entry>& out);
+    void takeFolder(const QString& folder);
 
     Editor editor_;
     PartArt art_;
