@@ -4,6 +4,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "bench/geometry.h"
 #include "bench/world.h"
 
 using namespace bramix;
@@ -44,6 +45,37 @@ private:
     static void set(World& w, const char* part, const char* control, double value) { QVERIFY(w.setControl(part, control, value).has_value()); }
 
 private slots:
+    // What is drawn can be followed: no wire goes on behind the body of a part. Next to an end it may: pads lie within their boards.
+    void noWireRunsBehindAPart()
+    {
+        const Catalogue catalogue = *Catalogue::loadInstalled();
+        QStringList behind;
+        for (const auto& entry : std::filesystem::directory_iterator(shareFolder() + "/benches")) {
+            const auto document = loadDocument(entry.path().string() + "/bench.toml");
+            QVERIFY(document.has_value());
+            const auto paths = wirePaths(*document, catalogue);
+            for (std::size_t w = 0; w < paths.size(); ++w)
+                for (const PartItem& part : document->parts) {
+                    const PartKind& kind = *catalogue.find(part.kind);
+                    if (kind.id.starts_with("breadboard") || paths[w].empty())
+                        continue;
+                    const GridRect body = bodyRect(part, kind);
+                    const auto away = [&](GridPoint p, GridPoint end) { return std::abs(p.x - end.x) + std::abs(p.y - end.y) > 2; };
+                    for (std::size_t i = 1; i < paths[w].size(); ++i) {
+                        const GridPoint a = paths[w][i - 1], b = paths[w][i];
+                        const int steps = std::abs(b.x - a.x) + std::abs(b.y - a.y);
+                        for (int k = 0; k <= steps && steps > 0; ++k) {
+                            const GridPoint p{a.x + (b.x - a.x) * k / steps, a.y + (b.y - a.y) * k / steps};
+                            if (p.x > body.left && p.x < body.right && p.y > body.top && p.y < body.bottom && away(p, paths[w].front()) && away(p, paths[w].back()))
+                                behind << QString::fromStdString(entry.path().filename().string() + ": " + document->wires[w].from.text() + " to " + document->wires[w].to.text() + " behind " + part.id);
+                        }
+                    }
+                }
+        }
+        behind.removeDuplicates();
+        QVERIFY2(behind.isEmpty(), qPrintable(behind.join("\n")));
+    }
+
     // None has anything to find fault with before it runs.
     void noneHasAnError()
     {
