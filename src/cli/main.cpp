@@ -140,7 +140,7 @@ int run(int argc, char** argv)
     sweepApp->add_option("BENCH", s.bench, "the bench")->required();
     sweepApp->add_option("--vary", s.vary, "PART.NAME=FROM..TO, a setting or a live control")->required();
     sweepApp->add_option("--points", s.points, "how many values, 101 by default");
-    sweepApp->add_flag("--ratio", s.ratio, "equal ratios in place of equal steps");
+    sweepApp->add_flag("--ratio", s.ratio, "logarithmic steps in place of linear ones");
     sweepApp->add_option("--curves", s.curves, "PART.NAME=A,B,C: a curve for each");
     sweepApp->add_option("--plot", s.plot, "PIN, NET, PIN:PIN, PART:current or PART:power")->required()->allow_extra_args(false);
     sweepApp->add_option("--set", s.set, "PART.CONTROL=VALUE")->allow_extra_args(false);

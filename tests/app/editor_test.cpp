@@ -247,18 +247,17 @@ private slots:
 
     void aFolderIsItsOnlyBench()
     {
-        auto window = openExample("bell-rope");
-        window->editor().newBench();
-        window->takeFile(folder_.filePath("bell-rope"));
+        auto window = openLock();
+        const QString folder = folder_.filePath("only");
+        QVERIFY(QDir().mkpath(folder));
+        QVERIFY(QFile::copy(example("bell-rope/bench.toml"), folder + "/bench.toml"));
+        window->takeFile(folder);
         QCOMPARE(window->editor().document().title, "Bell rope");
-        QVERIFY(QFile::copy(folder_.filePath("bell-rope/bench.toml"), folder_.filePath("bell-rope/second.toml")));
-        QStringList said;
-        const auto ear = connect(&window->editor(), &Editor::message, window.get(), [&](const QString& text) { said << text; });
-        window->editor().newBench();
-        window->takeFile(folder_.filePath("bell-rope"));
-        QVERIFY(window->editor().document().parts.empty());
-        disconnect(ear);
-        QVERIFY(QFile::remove(folder_.filePath("bell-rope/second.toml")));
+        // Of two, neither is taken.
+        QVERIFY(QFile::copy(folder + "/bench.toml", folder + "/second.toml"));
+        window->open(example("withy-lock/bench.toml"));
+        window->takeFile(folder);
+        QCOMPARE(window->editor().document().title, "Withy Lock");
     }
 
     // What the tape shows where nobody has chosen: what is wired now, and what was.

@@ -118,6 +118,7 @@ void BenchView::paintDynamic(const QRectF& ground)
                     art_.drawFace(painter, *kind, part, picture);
                 painter.restore();
             }
+    drawSelection(painter);  // no name is hidden by a frame
     flags_.clear();
     for (const bench::NetItem& net : editor_.document().nets)
         for (const PinRef& pin : net.pins)
@@ -127,7 +128,7 @@ void BenchView::paintDynamic(const QRectF& ground)
     drawLabels(painter);
     drawFunctions(painter);
     drawBeads(painter);
-    drawSelection(painter);
+    drawNetUnderPointer(painter);
     drawWireInProgress(painter);
     drawBand(painter);
     painter.resetTransform();
@@ -137,7 +138,6 @@ void BenchView::paintDynamic(const QRectF& ground)
     drawHoverCard(painter);
 }
 
-// A dark tag on a stalk beside each probed pin, in the colours of the instruments.
 // For as long as what is drawn is not what is there, across the top of the bench.
 void BenchView::drawNotBuilt(QPainter& painter) const
 {
@@ -159,6 +159,7 @@ void BenchView::drawNotBuilt(QPainter& painter) const
     painter.drawText(QRectF(strip.left() + 12, strip.top() + 28, room, text.height() + 4), Qt::TextWordWrap, QString::fromStdString(reason));
 }
 
+// A dark tag on a stalk beside each probed pin, in the colours of the instruments.
 void BenchView::drawProbes(QPainter& painter)
 {
     probeTags_.clear();
@@ -518,7 +519,12 @@ void BenchView::drawSelection(QPainter& painter)
             painter.strokePath(roundedPath(wires_.lines[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
             painter.strokePath(roundedPath(wires_.lines[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         }
-    // All of the net under the pointer: its wires, and a ring around each of its pins.
+}
+
+// All of the net under the pointer: its wires, and a ring around each of its pins.
+void BenchView::drawNetUnderPointer(QPainter& painter)
+{
+    painter.setBrush(Qt::NoBrush);
     const PinRef* under = hoverPin_ ? &*hoverPin_ : hoverWire_ && *hoverWire_ < editor_.document().wires.size() ? &editor_.document().wires[*hoverWire_].from : nullptr;
     const auto& pins = editor_.picture().pins;
     if (const auto here = under == nullptr ? pins.end() : pins.find(*under); here != pins.end() && doing_ == Doing::nothing) {

@@ -128,6 +128,7 @@ private:
     void drawFunctions(QPainter& painter);
     void drawBeads(QPainter& painter);
     void drawSelection(QPainter& painter);
+    void drawNetUnderPointer(QPainter& painter);
     void drawBand(QPainter& painter);
     void drawWireInProgress(QPainter& painter);
     void drawServingPins(QPainter& painter);

@@ -111,7 +111,7 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     from_ = edit("sweepFrom", "0", tr("Where the range begins, such as 0 V or 100m"));
     to_ = edit("sweepTo", "5", tr("Where the range ends"));
     points_ = edit("sweepPoints", "101", tr("How many points"));
-    ratio_ = button("sweepRatio", tr("Equal steps"), tr("Equal steps, or equal ratios"));
+    ratio_ = button("sweepRatio", tr("Linear"), tr("Linear or logarithmic steps"));
     alsoButton_ = button("sweepAlso", {}, tr("A second figure, and a curve for each of its values"));
     alsoValues_ = edit("sweepValues", {}, tr("Values of the second figure, with commas between: 100, 220, 4k7"));
     alsoValues_->setPlaceholderText(tr("100, 220, 4k7"));
@@ -390,14 +390,14 @@ void SweepView::showTraces()
     shown_->setCurrentIndex(axis_.empty() || traces_.empty() ? 0 : 1);
     alsoButton_->setText(also_.empty() ? tr("one only") : text(also_));
     alsoValues_->setVisible(!also_.empty());
-    ratio_->setText(logarithmic_ ? tr("Equal ratios") : tr("Equal steps"));
+    ratio_->setText(logarithmic_ ? tr("Logarithmic") : tr("Linear"));
     while (QLayoutItem* item = traceList_->takeAt(0)) {
         item->widget()->deleteLater();
         delete item;
     }
     for (const SweepTrace& trace : traces_) {
         auto* b = new QPushButton(text(trace.text()) + "   ×");
-        b->setToolTip(tr("Takes it off the plot"));
+        b->setToolTip(tr("Removes it from the plot"));
         b->setFont(theme::figures(8.8));
         b->setFocusPolicy(Qt::NoFocus);
         connect(b, &QPushButton::clicked, this, [this, trace] { toggleTrace(trace); });

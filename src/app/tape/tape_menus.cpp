@@ -30,7 +30,7 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
         menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
         menu->addAction(tr("Down"), this, [this, row] { editor_.moveLane(row.text, 1); });
         menu->addAction(row.text.starts_with("folded ") ? tr("Unfold") : tr("Fold"), this, [this, row] { foldGroup(row.text); });
-        menu->addAction(tr("Take the heading off"), this, [this, row] { editor_.changeGroup(row.text, {}); });
+        menu->addAction(tr("Remove the heading"), this, [this, row] { editor_.changeGroup(row.text, {}); });
     } else if (row.kind != Row::Kind::serial) {
         menu->addSeparator();
         menu->addAction(tr("Begin a group here …"), this, [this, row] { askName(row.text); });

@@ -148,7 +148,7 @@ void Chip::setSupply(double volts)
     if (!brownOut_ && powered_ && volts < level) {
         brownOut_ = true;
         if (!inReset_)
-            note("brown-out", fmt::format("{} was reset while it ran: its supply fell to {:.3g} V, below its brown-out level of {:.3g} V; give it a supply of less inner resistance, or more capacitance", table_.title, volts, level));
+            note("brown-out", fmt::format("{} was reset while it ran: its supply fell to {:.3g} V, below its brown-out level of {:.3g} V; give it a supply of less internal resistance, or more capacitance", table_.title, volts, level));
         requestReset(kBrownOutReset);
     } else if (brownOut_ && volts > level + kBrownOutHysteresis) {
         brownOut_ = false;
