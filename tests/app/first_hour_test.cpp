@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QFile>
+#include <QLabel>
 #include <QPushButton>
 #include <QTemporaryDir>
 
@@ -233,6 +234,7 @@ private slots:
         QTRY_VERIFY(panel.view()->text().contains("int main"));
         QTest::keyClick(panel.view(), Qt::Key_Return);
         QVERIFY(!panel.view()->isEditing());
+        QVERIFY(panel.findChild<QLabel*>("codeMode")->text().contains("package"));
     }
 
     void aChipAloneWithASinkAndASourceLamp()

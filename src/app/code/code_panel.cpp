@@ -547,6 +547,9 @@ void CodePanel::showMode(const QString& typed)
     const bool editing = view() != nullptr && view()->isEditing();
     const char* look = editing ? "background: #E3EBDC; color: #33562A;" : typed.isEmpty() ? "background: #F4EEE2; color: #5E5466;" : "background: #F0DFE6; color: #8A2B57;";
     mode_->setStyleSheet(QString("QLabel { %1 }").arg(look));
+    const int index = tabs_->currentIndex();
+    if (index >= 0 && static_cast<std::size_t>(index) < files_.size() && isInstalled(files_[static_cast<std::size_t>(index)].file))
+        return mode_->setText(tr("<b>Reading</b> a package's source, which is not changed here. B stops here, G runs to here, I shows instructions"));
     mode_->setText(editing            ? tr("<b>Editing.</b> Ctrl+S saves, Ctrl+B builds, Esc goes back to reading")
                    : typed.isEmpty() ? tr("<b>Reading.</b> Enter or a double click edits. B stops here, G runs to here, I shows instructions")
                                      : tr("<b>This is being read.</b> Enter edits here and writes \u201c%1\u201d; Esc goes on reading").arg(typed.toHtmlEscaped()));
