@@ -232,7 +232,7 @@ void tell(unsigned count) {{
                        name, kind.title, pin, frameworkNumber(kind, pin));
 }
 
-// In place of {{program}}, {{mcu}}, {{clock}}, {{variant}}.
+// With places for @program@, @mcu@, @clock@, @variant@, @core@, @header@, @defines@.
 constexpr std::string_view kFrameworkMakefile = R"(# Builds a program of setup() and loop(), with the core and the libraries of the Debian package arduino-core-avr; needs gcc-avr, avr-libc and make besides.
 # All of this folder belongs to the program: .ino, .cpp, .c and .S. A library is found by its include: in libraries/ here or one folder up, in the folder
 # LIBRARIES, or among those of the package.
@@ -240,10 +240,11 @@ PROGRAM = @program@
 MCU = @mcu@
 CLOCK = @clock@
 VARIANT = @variant@
-CORE ?= /usr/share/arduino/hardware/arduino/avr
+CORE ?= @core@
+CORE_SOURCES := $(firstword $(dir $(wildcard $(CORE)/cores/*/main.cpp)))
 LIBRARIES ?= $(HOME)/libraries
 
-ifeq ($(wildcard $(CORE)/cores/arduino/main.cpp),)
+ifeq ($(CORE_SOURCES),)
 $(error $(CORE) is not there: install the Debian package arduino-core-avr)
 endif
 
@@ -258,15 +259,15 @@ FOUND := $(dir $(foreach name,$(USED),$(call library,$(name))))
 # What the libraries themselves include.
 BEHIND := $(call includes,$(wildcard $(addsuffix *.h,$(FOUND)) $(addsuffix *.cpp,$(FOUND))))
 LIBS := $(sort $(FOUND) $(dir $(foreach name,$(BEHIND),$(call library,$(name)))))
-PLACES := . $(CORE)/cores/arduino $(CORE)/variants/$(VARIANT) /usr/lib/avr/include $(wildcard /usr/lib/gcc/avr/*/include)
+PLACES := . $(CORE_SOURCES) $(CORE)/variants/$(VARIANT) /usr/lib/avr/include $(wildcard /usr/lib/gcc/avr/*/include)
 MISSING := $(foreach name,$(USED),$(if $(call library,$(name))$(wildcard $(addsuffix /$(name).h,$(PLACES))),,$(name)))
 ifneq ($(strip $(MISSING)),)
 $(error library $(strip $(MISSING)) is not found: put its folder into libraries/ here, or say make LIBRARIES=FOLDER)
 endif
 
-FLAGS = -mmcu=$(MCU) -DF_CPU=$(CLOCK)UL -DARDUINO=10819 -DARDUINO_ARCH_AVR -Os -gdwarf-4 -Wall -ffunction-sections -fdata-sections -MMD   -I. -I$(CORE)/cores/arduino -I$(CORE)/variants/$(VARIANT) $(addprefix -I,$(LIBS) $(wildcard $(addsuffix utility,$(LIBS))))
+FLAGS = -mmcu=$(MCU) -DF_CPU=$(CLOCK)UL @defines@ -Os -gdwarf-4 -Wall -ffunction-sections -fdata-sections -MMD   -I. -I$(CORE_SOURCES) -I$(CORE)/variants/$(VARIANT) $(addprefix -I,$(LIBS) $(wildcard $(addsuffix utility,$(LIBS))))
 CXXFLAGS = $(FLAGS) -std=gnu++11 -fno-exceptions -fno-threadsafe-statics -fpermissive -DDECIMAL_DIG=__DECIMAL_DIG__
-SOURCES := $(OWN) $(foreach d,$(LIBS),$(wildcard $(d)*.cpp $(d)*.c $(d)*.S $(d)utility/*.cpp $(d)utility/*.c)) $(wildcard $(CORE)/cores/arduino/*.cpp $(CORE)/cores/arduino/*.c $(CORE)/cores/arduino/*.S)
+SOURCES := $(OWN) $(foreach d,$(LIBS),$(wildcard $(d)*.cpp $(d)*.c $(d)*.S $(d)utility/*.cpp $(d)utility/*.c)) $(wildcard $(CORE_SOURCES)*.cpp $(CORE_SOURCES)*.c $(CORE_SOURCES)*.S)
 object = build/$(subst /,_,$(1)).o
 OBJECTS := $(foreach s,$(SOURCES),$(call object,$(s))) $(if $(SKETCHES),build/program.o)
 
@@ -285,7 +286,7 @@ define DECLARE
 FNR == 1 { files[++count] = FILENAME }
 { text[FILENAME, FNR] = $$0; last[FILENAME] = FNR }
 END {
-  printf "%cinclude <Arduino.h>\n", 35
+  printf "%cinclude <@header@>\n", 35
   shape = "^[A-Za-z_][A-Za-z0-9_ *&<>:]*[ *&]+[A-Za-z_][A-Za-z0-9_]* *[(][^;={}]*[)] *([{].*)?$$"
   for (f = 1; f <= count; ++f)
     for (n = 1; n <= last[files[f]]; ++n) {
@@ -322,7 +323,7 @@ clean:
 bool isFrameworkInstalled()
 {
     std::error_code ec;
-    return std::filesystem::exists(std::string(kFrameworkCore) + "/cores/arduino/main.cpp", ec);
+    return std::filesystem::exists(std::string(kFrameworkCore) + "/cores", ec);
 }
 
 bool fitsFramework(const PartKind& board) { return board.chip != nullptr && (std::string_view(board.chip->id) == "atmega328p" || std::string_view(board.chip->id) == "atmega2560"); }
@@ -334,6 +335,9 @@ std::string frameworkMakefile(const std::string& slug, const PartKind& board)
         for (std::size_t at = 0; (at = out.find(name, at)) != std::string::npos; at += value.size())
             out.replace(at, name.size(), value);
     };
+    put("@core@", kFrameworkCore);
+    put("@header@", kFrameworkHeader);
+    put("@defines@", kFrameworkDefines);
     put("@program@", slug);
     put("@mcu@", std::string(board.chip->id));
     put("@clock@", std::to_string(board.clockHz));

@@ -17,8 +17,10 @@ struct Skeleton {
     std::string makefile;
 };
 
-// Where that package keeps its core.
+// What that package prescribes: where its core lies, the header that a program begins with, and what its libraries ask the preprocessor for. Nothing else names it.
 inline constexpr const char* kFrameworkCore = "/usr/share/arduino/hardware/arduino/avr";
+inline constexpr const char* kFrameworkHeader = "Arduino.h";
+inline constexpr const char* kFrameworkDefines = "-DARDUINO=10819 -DARDUINO_ARCH_AVR";
 [[nodiscard]] bool isFrameworkInstalled();
 // The framework knows boards like this one.
 [[nodiscard]] bool fitsFramework(const PartKind& board);

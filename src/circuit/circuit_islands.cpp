@@ -287,16 +287,18 @@ void Circuit::decideStatic(Island& island)
         if (island.remembered.size() > kMaxRemembered)
             forgetSolutions(island);
         Island::Found& found = island.found[island.key.low % island.found.size()];
+        bool isNew = false;
         if (found.solution == nullptr || !(found.key == island.key)) {
-            auto [entry, isNew] = island.remembered.try_emplace(island.key);
+            auto& entry = island.remembered[island.key];
+            isNew = entry == nullptr;
             if (isNew) {
-                entry->second = std::make_unique<Solution>(solve(island));
-                findWorthReporting(island, *entry->second);
-                --recalls_;
+                entry = std::make_unique<Solution>(solve(island));
+                findWorthReporting(island, *entry);
             }
-            found = {island.key, entry->second.get()};
+            found = {island.key, entry.get()};
         }
-        ++recalls_;
+        if (!isNew)
+            ++recalls_;
         solution = found.solution;
         nets = changedNets(island, *solution, &elements);
         island.solution = solution;

@@ -239,9 +239,14 @@ private slots:
         QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::milliseconds(3)));
         type("to 20ms");
         QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::milliseconds(20)));
+        // Also where it runs on while that is typed.
+        editor.run();
+        QTRY_VERIFY(editor.picture().now > kernel::Time(std::chrono::milliseconds(21)));
+        type("to 1.5s");
+        QTRY_COMPARE(editor.picture().now, kernel::Time(std::chrono::milliseconds(1'500)));
         // A run after that has no end of its own.
         editor.run();
-        QTRY_VERIFY(editor.picture().now > kernel::Time(std::chrono::milliseconds(40)));
+        QTRY_VERIFY(editor.picture().now > kernel::Time(std::chrono::milliseconds(1'520)));
         editor.pause();
     }
 

@@ -119,8 +119,35 @@ private slots:
         QTRY_VERIFY_WITH_TIMEOUT(lampAmps() > 5e-3, 10'000);
         QTest::mouseRelease(&view(), Qt::LeftButton, {}, cap);
         QTRY_VERIFY_WITH_TIMEOUT(lampAmps() < 1e-3, 10'000);
-        // 9. The past: the lamp lit then.
+        // 9. The lamp's own current, and the past by dragging the tape.
         editor().pause();
+        editor().session().settle();
+        const kernel::Time present = editor().picture().now;
+        const bench::PartKind& lampKind = *catalogue_.find("led");
+        const QPoint lamp = view().toWidget(toUnits(editor().document().part(led)->at) + QPointF(lampKind.size.x, lampKind.size.y) * kStep / 2).toPoint();
+        QTest::mouseClick(&view(), Qt::LeftButton, {}, lamp);
+        QVERIFY(editor().selection() == (bench::Selection{{led}, {}}));
+        TapeView& tape = window_->tapeView();
+        tape.showSpan(kernel::Time(), present);
+        const auto moveTo = [&](int x, Qt::MouseButtons held) {
+            QMouseEvent move(QEvent::MouseMove, QPointF(x, 8), tape.mapToGlobal(QPointF(x, 8)), Qt::NoButton, held, Qt::NoModifier);
+            QApplication::sendEvent(&tape, &move);
+        };
+        // The head is where the pointer says that it can be dragged.
+        int head = tape.width();
+        QTRY_VERIFY([&] {
+            for (head = tape.width() - 1; head > tape.width() / 2; --head) {
+                moveTo(head, Qt::NoButton);
+                if (tape.cursor().shape() == Qt::SizeHorCursor)
+                    return true;
+            }
+            return false;
+        }());
+        QTest::mousePress(&tape, Qt::LeftButton, {}, QPoint(head, 8));
+        moveTo(head - 100, Qt::LeftButton);
+        moveTo(head - 200, Qt::LeftButton);
+        QTest::mouseRelease(&tape, Qt::LeftButton, {}, QPoint(head - 200, 8));
+        QTRY_VERIFY_WITH_TIMEOUT(editor().picture().now < present, 10'000);
         // 10. Saved.
         QTest::keyClick(window_.get(), Qt::Key_S, Qt::ControlModifier);
         QTRY_VERIFY(editor().isSaved());

@@ -10,6 +10,7 @@
 #include <QTemporaryDir>
 
 #include "app/shell/main_window.h"
+#include "bench/skeletons.h"
 
 using namespace bramix;
 using namespace bramix::app;
@@ -211,7 +212,7 @@ private slots:
 
     void aFrameworkProgramTurnsAServo()
     {
-        if (!canCompile() || !QDir("/usr/share/arduino/hardware/arduino/avr/cores").exists())
+        if (!canCompile() || !bench::isFrameworkInstalled())
             QSKIP("avr-gcc or arduino-core-avr is not installed");
         begin();
         make("Sluice", bench::SourceLanguage::framework);

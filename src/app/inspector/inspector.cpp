@@ -21,6 +21,25 @@ namespace {
 
 constexpr int kWidth = 296;
 
+struct Row {
+    QWidget* row;
+    QHBoxLayout* line;
+    QLabel* name;
+};
+
+// Its name stands at the left; the field comes after it.
+Row beginRow(QBoxLayout* below, const QString& label)
+{
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* name = new QLabel(label);
+    name->setFont(theme::words(9));
+    line->addWidget(name);
+    below->addWidget(row);
+    return {row, line, name};
+}
+
 }  // namespace
 
 Inspector::Inspector(Editor& editor, QWidget* parent) : QScrollArea(parent), editor_(editor)
@@ -126,38 +145,27 @@ QLabel* Inspector::addText(const QString& text)
 
 QWidget* Inspector::addRow(const QString& label, QWidget* field)
 {
-    auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    auto* name = new QLabel(label);
-    name->setFont(theme::words(9));
+    const auto [row, line, name] = beginRow(layout_, label);
     if (label.contains('<')) {  // a name and a line about it, which may take two
         name->setWordWrap(true);
         name->setMinimumWidth(1);
     }
-    line->addWidget(name, 1);
+    line->setStretchFactor(name, 1);
     field->setFixedWidth(118);
     field->setFont(theme::figures(8.8));
     field->setAccessibleName(label.section('<', 0, 0));
     line->addWidget(field);
-    layout_->addWidget(row);
     return row;
 }
 
 // For words: the field takes what the label leaves, in the type of words.
 QWidget* Inspector::addWideRow(const QString& label, QWidget* field)
 {
-    auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    auto* name = new QLabel(label);
-    name->setFont(theme::words(9));
+    const auto [row, line, name] = beginRow(layout_, label);
     name->setMinimumWidth(54);
-    line->addWidget(name);
     field->setFont(theme::words(9));
     field->setAccessibleName(label);
     line->addWidget(field, 1);
-    layout_->addWidget(row);
     return row;
 }
 

@@ -326,8 +326,7 @@ void MainWindow::openAddPart(const QString& typed)
         tr("Add a part: LED, resistor, Briar…"),
         [this](const QString& typed) {
             std::vector<PickList::Entry> out;
-            for (const bench::PartHit& hit : bench::searchParts(editor_.catalogue().kinds(), typed.toStdString()))
-                out.push_back({nameOf(hit), QString::fromStdString(hit.kind->about), art_.thumbnail(*hit.kind, {44, 38}, devicePixelRatioF()), [this, hit] { bench_->addPartAtPointer(*hit.kind, hit.set); }});
+            offerParts(typed, "%1", SIZE_MAX, out);
             return out;
         },
         at);
@@ -356,6 +355,16 @@ void MainWindow::openReplace()
         QPoint(width() - 400, 44));
 }
 
+// Kinds to add that match, under a title with their name in it.
+void MainWindow::offerParts(const QString& typed, const QString& title, std::size_t most, std::vector<PickList::Entry>& out)
+{
+    for (const bench::PartHit& hit : bench::searchParts(editor_.catalogue().kinds(), typed.toStdString())) {
+        if (most-- == 0)
+            return;
+        out.push_back({title.arg(nameOf(hit)), QString::fromStdString(hit.kind->about), art_.thumbnail(*hit.kind, {44, 38}, devicePixelRatioF()), [this, hit] { bench_->addPartAtPointer(*hit.kind, hit.set); }});
+    }
+}
+
 // A time: so much further, or to that moment.
 void MainWindow::offerTime(const QString& typed, std::vector<PickList::Entry>& out)
 {
@@ -378,7 +387,13 @@ void MainWindow::offerTime(const QString& typed, std::vector<PickList::Entry>& o
     if (moment >= now.tapeFrom && moment <= std::max(now.now, now.latest))
         out.push_back({tr("Go to %1").arg(said), tr("the whole bench, at that moment"), {}, [this, moment] { editor_.session().goTo(moment); }});
     else if (moment > now.now)
-        out.push_back({tr("Run until %1").arg(said), tr("then pause"), {}, [this, left = moment - now.now] { editor_.session().runFor(left); }});
+        out.push_back({tr("Run until %1").arg(said), tr("then pause"), {}, [this, moment] {
+                           // It may have run on since the list came up: what is left is told by where it stands.
+                           editor_.session().pause();
+                           editor_.session().settle();
+                           const kernel::Time stands = editor_.session().picture()->now;
+                           moment > stands ? editor_.session().runFor(moment - stands) : editor_.session().goTo(moment);
+                       }});
 }
 
 std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
@@ -428,10 +443,7 @@ std::vector<PickList::Entry> MainWindow::findEverything(const QString& typed)
     // What is not there yet can be added from here.
     constexpr std::size_t kMostKinds = 12, kMost = 80;
     if (!typed.trimmed().isEmpty()) {
-        const auto hits = bench::searchParts(editor_.catalogue().kinds(), typed.toStdString());
-        for (std::size_t i = 0; i < std::min(hits.size(), kMostKinds); ++i)
-            out.push_back({tr("Add: %1").arg(nameOf(hits[i])), QString::fromStdString(hits[i].kind->about), art_.thumbnail(*hits[i].kind, {44, 38}, devicePixelRatioF()),
-                           [this, hit = hits[i]] { bench_->addPartAtPointer(*hit.kind, hit.set); }});
+        offerParts(typed, tr("Add: %1"), kMostKinds, out);
     }
     if (out.size() > kMost)
         out.resize(kMost);
@@ -445,13 +457,9 @@ void MainWindow::openFindAnything()
 
 void MainWindow::askOpen()
 {
-    if (!mayLeave())
-        return;
     const QString file = QFileDialog::getOpenFileName(this, tr("Open a bench"), editor_.folder(), tr("Benches, recordings, programs (*.toml *.bramix-run *.ino)"));
-    if (!file.isEmpty() && QFileInfo(file).suffix() == "ino")
-        openProgram(file);
-    else if (!file.isEmpty())
-        open(file);
+    if (!file.isEmpty())
+        takeFile(file);
 }
 
 // A bench with a board and firmware, or an empty one: the same choice wherever it is asked for.

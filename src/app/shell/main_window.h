@@ -134,6 +134,7 @@ private:
     void holdKey(const QString& text, bool down);
     std::vector<PickList::Entry> findEverything(const QString& typed);
     void offerTime(const QString& typed, std::vector<PickList::Entry>& out);
+    void offerParts(const QString& typed, const QString& title, std::size_t most, std::vector<PickList::Entry>& out);
     void takeFolder(const QString& folder);
 
     Editor editor_;

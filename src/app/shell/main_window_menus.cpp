@@ -297,7 +297,7 @@ void MainWindow::startTour()
     connect(bench_, &BenchView::menuWanted, this, [looked] { *looked = true; });
     auto* tour = new Tour({{tr("<b>Space</b> runs the bench and pauses it. The clock at the top is simulated time."), [this] { return editor_.picture().running; }},
                            {tr("Click a part. What can be turned, pressed and set stands at the right, while it runs."), [this] { return !editor_.selection().parts.empty(); }},
-                           {tr("Drag the tape below to the right: all that you see is then of that moment. <b>Space</b> runs on from there."),
+                           {tr("Drag the head on the tape below, the line at the present, to the left: all that you see is then of that moment. <b>Space</b> runs on from there."),
                             [this] { return !editor_.picture().running && editor_.picture().latest > editor_.picture().now; }},
                            {tr("Click anything with the right button to see what can be done with it."), [looked] { return *looked; }},
                            {tr("<b>/</b> adds a part, <b>Ctrl+K</b> finds anything, <b>F1</b> is the guide, <b>?</b> lists the keys, <b>F10</b> is the menu."), {}}},
