@@ -13,6 +13,7 @@
 
 #include "app/shell/keys_card.h"
 #include "app/shell/main_window.h"
+#include "app/shell/settings.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/tour.h"
 

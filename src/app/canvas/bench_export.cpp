@@ -89,7 +89,7 @@ bool BenchView::exportSheet(const QString& file)
         svg.setSize(bounds.size().toSize());
         svg.setViewBox(QRectF(QPointF(0, 0), bounds.size()));
         QPainter painter(&svg);
-        painter.fillRect(QRectF(QPointF(0, 0), bounds.size()), theme::kPaper);
+        painter.fillRect(QRectF(QPointF(0, 0), bounds.size()), theme::paper());
         painter.translate(-bounds.topLeft());
         drawSheet(painter);
     } else if (suffix == "pdf") {
@@ -104,7 +104,7 @@ bool BenchView::exportSheet(const QString& file)
         drawSheet(painter);
     } else {
         QImage image((bounds.size() * kPngScale).toSize(), QImage::Format_RGB32);
-        image.fill(theme::kPaper);
+        image.fill(theme::paper());
         QPainter painter(&image);
         painter.scale(kPngScale, kPngScale);
         painter.translate(-bounds.topLeft());

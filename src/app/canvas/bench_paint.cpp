@@ -150,7 +150,7 @@ void BenchView::drawNotBuilt(QPainter& painter) const
     const QRectF text = QFontMetricsF(font).boundingRect(QRectF(0, 0, room, 200), Qt::TextWordWrap, QString::fromStdString(reason));
     const QRectF strip(12, 10, width() - 24, 40 + text.height());
     painter.setPen(Qt::NoPen);
-    painter.setBrush(theme::kRust);
+    painter.setBrush(theme::rust());
     painter.drawRoundedRect(strip, 6, 6);
     painter.setPen(Qt::white);
     painter.setFont(headFont);
@@ -216,7 +216,7 @@ void BenchView::drawStatic()
     const QSize whole = size() + QSize(2 * kMargin, 2 * kMargin);
     static_ = QPixmap(whole * devicePixelRatioF());
     static_.setDevicePixelRatio(devicePixelRatioF());
-    static_.fill(theme::kPaper);
+    static_.fill(theme::paper());
     QPainter painter(&static_);
     painter.translate(kMargin, kMargin);
     const QTransform widget = painter.transform();
@@ -228,7 +228,7 @@ void BenchView::drawStatic()
     const double dot = zoom_ > 1.4 ? 2.0 : 1.4;
     for (double y = std::fmod(offset_.y(), step) - std::ceil(kMargin / step) * step; y < height() + kMargin; y += step)
         for (double x = std::fmod(offset_.x(), step) - std::ceil(kMargin / step) * step; x < width() + kMargin; x += step)
-            painter.fillRect(QRectF(x - dot / 2, y - dot / 2, dot, dot), theme::kDot);
+            painter.fillRect(QRectF(x - dot / 2, y - dot / 2, dot, dot), theme::dot());
     painter.setRenderHint(QPainter::Antialiasing);
     painter.translate(offset_);
     painter.scale(zoom_, zoom_);
@@ -270,7 +270,7 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
         const QPainterPath band = roundedPath(ribbon.spine);
         if (!within.isNull() && !band.controlPointRect().adjusted(-ribbon.width, -ribbon.width, ribbon.width, ribbon.width).intersects(within))
             continue;
-        painter.strokePath(band, QPen(theme::kRule, ribbon.width + 2, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+        painter.strokePath(band, QPen(theme::rule(), ribbon.width + 2, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
         painter.strokePath(band, QPen(kRibbon, ribbon.width, Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
     }
     for (std::size_t i = 0; i < wires_.lines.size(); ++i) {
@@ -282,7 +282,7 @@ void BenchView::drawWires(QPainter& painter, bool withGaps, const QRectF& within
         const QColor color = theme::wireColor(editor_.document().wires[i].color);
         if (withGaps && !strand) {
             // Straight stretches are enough: wires cross there.
-            painter.setPen(QPen(theme::kPaper, 5.4, Qt::SolidLine, Qt::FlatCap));
+            painter.setPen(QPen(theme::paper(), 5.4, Qt::SolidLine, Qt::FlatCap));
             painter.setRenderHint(QPainter::Antialiasing, false);
             drawSegments(painter, line);
             painter.setRenderHint(QPainter::Antialiasing);
@@ -334,7 +334,7 @@ void BenchView::drawFlag(QPainter& painter, const PinSpot& spot, const QString& 
             break;
     }
     flags_.push_back(box);
-    painter.setPen(QPen(theme::kInk, 2.2));
+    painter.setPen(QPen(theme::ink(), 2.2));
     painter.drawLine(root, root + direction * (stalk + 2));
     QPainterPath flag;
     const double tip = 4.5;
@@ -351,10 +351,10 @@ void BenchView::drawFlag(QPainter& painter, const PinSpot& spot, const QString& 
     }
     flag.closeSubpath();
     const bool supply = name == "5V" || name == "3V3";
-    painter.fillPath(flag, name == "GND" ? theme::kInk : supply ? theme::kRust : theme::kCard);
+    painter.fillPath(flag, name == "GND" ? theme::ink() : supply ? theme::rust() : theme::card());
     if (name != "GND" && !supply)
-        painter.strokePath(flag, QPen(theme::kInk, 1.2));
-    painter.setPen(name == "GND" || supply ? theme::kPaper : theme::kInk);
+        painter.strokePath(flag, QPen(theme::ink(), 1.2));
+    painter.setPen(name == "GND" || supply ? theme::paper() : theme::ink());
     painter.setFont(font);
     painter.drawText(box.translated(0, upright ? -direction.y() * 1.2 : 0), Qt::AlignCenter, name);
 }
@@ -367,14 +367,21 @@ void BenchView::drawLabels(QPainter& painter)
         if (kind == nullptr || part.label.empty())
             continue;
         const QRectF box = art_.sheetBox(*kind, part);
-        painter.setPen(theme::kInk);
         const double lift = PartArt::hasValueAbove(*kind) ? 14 : kind->behaviour == "resistor" && part.turn % 2 == 0 ? 10 : 0;
-        painter.drawText(QRectF(box.center().x() - 100, box.top() - 21 - lift, 200, 16), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
+        const QRectF place(box.center().x() - 100, box.top() - 21 - lift, 200, 16);
+        const auto write = [&](const QColor& color, QPointF off) {
+            painter.setPen(color);
+            painter.drawText(place.translated(off), Qt::AlignHCenter | Qt::AlignBottom, QString::fromStdString(part.label));
+        };
+        if (theme::look() == theme::Look::dark)  // it may lie over a breadboard
+            for (const QPointF off : {QPointF(-1, 0), QPointF(1, 0), QPointF(0, -1), QPointF(0, 1)})
+                write(theme::paper(), off);
+        write(theme::ink(), {});
     }
     if (zoom_ < 0.75)
         return;
     painter.setFont(theme::figures(6.8));
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     for (const PinSpot& spot : spots_) {
         const bench::PartItem* part = editor_.document().part(spot.ref.part);
         const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
@@ -438,9 +445,9 @@ void BenchView::drawFunctions(QPainter& painter)
         const double wide = metrics.horizontalAdvance(words) + 6;
         const QRectF tag(fromLeft ? kOff : -kOff - wide, -kHigh / 2, wide, kHigh);
         painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(0xFD, 0xFB, 0xF6, 225));
+        painter.setBrush(theme::clear(theme::card(), 225));
         painter.drawRoundedRect(tag, 3, 3);
-        painter.setPen(theme::kBramble);
+        painter.setPen(theme::bramble());
         painter.drawText(tag, Qt::AlignCenter, words);
         painter.restore();
     }
@@ -452,7 +459,7 @@ void BenchView::drawBeadFast(QPainter& painter, QPointF at, const session::PinPi
     constexpr double kRadius = 3.4;
     const auto index = static_cast<std::size_t>(pin.state);
     if (pin.busy || index >= beads_.size()) {
-        drawBead(painter, at, kRadius, pin, theme::kInk, theme::kPaper);
+        drawBead(painter, at, kRadius, pin, theme::ink(), theme::paper());
         return;
     }
     const double scale = zoom_ * devicePixelRatioF();
@@ -468,7 +475,7 @@ void BenchView::drawBeadFast(QPainter& painter, QPointF at, const session::PinPi
         QPainter inner(&bead);
         inner.setRenderHint(QPainter::Antialiasing);
         inner.scale(bead.width() / (2 * kReach), bead.height() / (2 * kReach));
-        drawBead(inner, {kReach, kReach}, kRadius, pin, theme::kInk, theme::kPaper);
+        drawBead(inner, {kReach, kReach}, kRadius, pin, theme::ink(), theme::paper());
     }
     painter.drawPixmap(QRectF(at - QPointF(kReach, kReach), QSizeF(2 * kReach, 2 * kReach)), bead, QRectF(bead.rect()));
 }
@@ -490,7 +497,7 @@ void BenchView::drawBeads(QPainter& painter)
     if (hoverPin_)
         for (const PinSpot& spot : spots_)
             if (spot.ref == *hoverPin_) {
-                painter.setPen(QPen(theme::kBramble, 1.6));
+                painter.setPen(QPen(theme::bramble(), 1.6));
                 painter.setBrush(Qt::NoBrush);
                 painter.drawEllipse(spot.at, 7, 7);
             }
@@ -502,7 +509,7 @@ void BenchView::drawSelection(QPainter& painter)
     for (const std::string& id : editor_.selection().parts)
         if (const bench::PartItem* part = editor_.document().part(id))
             if (const bench::PartKind* kind = editor_.catalogue().find(part->kind)) {
-                painter.setPen(QPen(theme::kBramble, 1.8 / std::min(zoom_, 1.5)));
+                painter.setPen(QPen(theme::bramble(), 1.8 / std::min(zoom_, 1.5)));
                 // Around its label and its value too, so that the frame crosses neither.
                 QRectF frame = art_.sheetBox(*kind, *part).adjusted(-5, -5, 5, 5);
                 constexpr double kLabel = 17, kValue = 14, kValueBeside = 38;
@@ -516,7 +523,7 @@ void BenchView::drawSelection(QPainter& painter)
             }
     for (const std::size_t wire : editor_.selection().wires)
         if (wire < wires_.lines.size()) {
-            painter.strokePath(roundedPath(wires_.lines[wire]), QPen(QColor(0x8A, 0x2B, 0x57, 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.strokePath(roundedPath(wires_.lines[wire]), QPen(theme::clear(theme::bramble(), 90), 9, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
             painter.strokePath(roundedPath(wires_.lines[wire]), QPen(theme::wireColor(editor_.document().wires[wire].color), 3, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
         }
 }
@@ -540,22 +547,22 @@ void BenchView::drawNetUnderPointer(QPainter& painter)
                 wires.push_back(i);
         if (wires.size() <= kMostWires)
             for (const std::size_t i : wires)
-                painter.strokePath(roundedPath(wires_.lines[i]), QPen(QColor(0x8A, 0x2B, 0x57, 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
-        painter.setPen(QPen(theme::kBramble, 1.2));
+                painter.strokePath(roundedPath(wires_.lines[i]), QPen(theme::clear(theme::bramble(), 60), 7, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.setPen(QPen(theme::bramble(), 1.2));
         for (const PinSpot& spot : spots_)
             if ((!spot.hole || spot.wired) && same(spot.ref))
                 painter.drawEllipse(spot.at, 5.6, 5.6);
     }
     if (hoverWire_ && *hoverWire_ < wires_.lines.size())
-        painter.strokePath(roundedPath(wires_.lines[*hoverWire_]), QPen(QColor(0x8A, 0x2B, 0x57, 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.strokePath(roundedPath(wires_.lines[*hoverWire_]), QPen(theme::clear(theme::bramble(), 50), 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
 }
 
 void BenchView::drawBand(QPainter& painter)
 {
     if (doing_ != Doing::banding)
         return;
-    painter.setPen(QPen(theme::kBramble, 1 / zoom_, Qt::DashLine));
-    painter.setBrush(QColor(0x8A, 0x2B, 0x57, 22));
+    painter.setPen(QPen(theme::bramble(), 1 / zoom_, Qt::DashLine));
+    painter.setBrush(theme::clear(theme::bramble(), 22));
     painter.drawRect(QRectF(toSheet(pressAt_), toSheet(pointer_)).normalized());
 }
 
@@ -571,7 +578,7 @@ void BenchView::drawWireInProgress(QPainter& painter)
     QPolygonF line;
     for (const GridPoint p : path)
         line << toUnits(p);
-    painter.strokePath(roundedPath(line), QPen(theme::kBramble, 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
+    painter.strokePath(roundedPath(line), QPen(theme::bramble(), 2.4, Qt::DashLine, Qt::RoundCap, Qt::RoundJoin));
 }
 
 // The pins of chips that can serve the lead that a wire is drawn from.
@@ -591,8 +598,8 @@ void BenchView::drawServingPins(QPainter& painter)
         const std::string serves = bench::servingFunction(spot.about, wanted);
         if (serves.empty())
             continue;
-        painter.setPen(QPen(theme::kBramble, 1.8));
-        painter.setBrush(QColor(0x8A, 0x2B, 0x57, 40));
+        painter.setPen(QPen(theme::bramble(), 1.8));
+        painter.setBrush(theme::clear(theme::bramble(), 40));
         painter.drawEllipse(spot.at, 8, 8);
         const QString name = QString::fromStdString(serves);
         painter.setFont(theme::figures(6.4, QFont::DemiBold));
@@ -600,7 +607,7 @@ void BenchView::drawServingPins(QPainter& painter)
         const QPointF away = spot.bead - spot.at;
         const QPointF middle = spot.at + (away.isNull() ? QPointF(0, -16) : away * 1.25);
         painter.setPen(Qt::NoPen);
-        painter.setBrush(theme::kBramble);
+        painter.setBrush(theme::bramble());
         painter.save();
         painter.translate(middle);
         if (away.x() == 0)
@@ -616,11 +623,11 @@ void BenchView::drawEmptyHint(QPainter& painter)
 {
     if (!editor_.document().parts.empty())
         return;
-    painter.setPen(theme::kInk);
+    painter.setPen(theme::ink());
     painter.setFont(theme::words(15, QFont::DemiBold));
     painter.drawText(QRectF(0, height() / 2.0 - 60, width(), 30), Qt::AlignCenter, tr("An empty bench"));
     painter.setFont(theme::words(10));
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     painter.drawText(QRectF(0, height() / 2.0 - 24, width(), 60), Qt::AlignHCenter | Qt::AlignTop,
                      tr("Press  /  and type a part's name, a board first.\nDrag from pin to pin to wire. Drop a firmware file onto the board."));
 }
@@ -694,14 +701,14 @@ void BenchView::drawHoverCard(QPainter& painter)
         card.moveRight(at.x() - 12);
     if (card.bottom() > height() - 6)
         card.moveBottom(at.y() - 12);
-    painter.setPen(QPen(theme::kRule, 1));
-    painter.setBrush(theme::kCard);
+    painter.setPen(QPen(theme::rule(), 1));
+    painter.setBrush(theme::card());
     painter.drawRoundedRect(card, 7, 7);
-    painter.setPen(theme::kInk);
+    painter.setPen(theme::ink());
     painter.setFont(titleFont);
     painter.drawText(QPointF(card.left() + 11, card.top() + 19), title);
     painter.setFont(lineFont);
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     for (qsizetype i = 0; i < lines.size(); ++i)
         painter.drawText(QPointF(card.left() + 11, card.top() + 37 + 17.0 * static_cast<double>(i)), lines[i]);
 }

@@ -46,6 +46,10 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
     setAcceptDrops(true);
     setAttribute(Qt::WA_OpaquePaintEvent);
     setMinimumSize(320, 200);
+    connect(&theme::changes(), &theme::Changes::changed, this, [this] {
+        staticDirty_ = contentDirty_ = true;
+        update();
+    });
     settling_.setSingleShot(true);
     settling_.setInterval(120);
     connect(&settling_, &QTimer::timeout, this, qOverload<>(&QWidget::update));

@@ -1,6 +1,7 @@
 #include "app/canvas/part_art.h"
 
 #include <QHash>
+#include <QRegularExpression>
 #include <QStaticText>
 #include <QFile>
 #include <QPainterPath>
@@ -64,6 +65,19 @@ void uprightText(QPainter& painter, QPointF at, int turn, const QString& text)
     painter.restore();
 }
 
+// A value beside a part. On the dark paper it may lie over the light body of a breadboard: an edge of paper keeps it legible.
+void valueText(QPainter& painter, QPointF at, int turn, const QString& text)
+{
+    if (theme::look() == theme::Look::dark) {
+        constexpr double kEdge = 1;
+        painter.setPen(theme::paper());
+        for (const QPointF off : {QPointF(-kEdge, 0), QPointF(kEdge, 0), QPointF(0, -kEdge), QPointF(0, kEdge)})
+            uprightText(painter, at + off, turn, text);
+    }
+    painter.setPen(theme::ink());
+    uprightText(painter, at, turn, text);
+}
+
 // The one setting by which a part is known, written above it.
 struct KnownBy {
     const char* behaviour;
@@ -84,9 +98,8 @@ void drawValue(QPainter& painter, const bench::PartKind& kind, const bench::Part
         const kernel::Unit unit = kernel::unitNamed(setting->type);
         const double value = kernel::parseQuantity(settingOf(kind, part, k.setting), unit).value_or(0);
         const double lift = part.turn % 2 == 0 ? 0 : -8;
-        painter.setPen(theme::kInk);
         painter.setFont(theme::figures(6.8));
-        uprightText(painter, {k.x, (kind.id == "electrolytic" ? k.y - 6 : k.y) + lift}, part.turn, QString::fromStdString(kernel::formatQuantity(value, unit)));
+        valueText(painter, {k.x, (kind.id == "electrolytic" ? k.y - 6 : k.y) + lift}, part.turn, QString::fromStdString(kernel::formatQuantity(value, unit)));
     }
 }
 
@@ -112,7 +125,7 @@ void drawBurnt(QPainter& painter, const QRectF& box)
     painter.setPen(Qt::NoPen);
     painter.setBrush(soot);
     painter.drawEllipse(c, 15, 15);
-    painter.setPen(QPen(theme::kRust, 2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    painter.setPen(QPen(theme::kArtRust, 2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
     const QPointF crack[] = {c + QPointF(-8, -7), c + QPointF(-1, -2), c + QPointF(-3, 2), c + QPointF(8, 7)};
     painter.drawPolyline(crack, 4);
 }
@@ -156,16 +169,39 @@ std::array<QColor, 4> resistorBands(double ohms)
     return {digits[static_cast<std::size_t>(std::clamp(value / 10, 0, 9))], digits[static_cast<std::size_t>(std::clamp(value % 10, 0, 9))], multiplier, gold};
 }
 
+namespace {
+
+// Black bodies and leads would be lost on the dark paper: greys that are darker than the middle are lifted there, in the same order.
+QByteArray liftedDarks(const QByteArray& svg)
+{
+    constexpr float kLeast = 0.27F, kSlope = 0.35F, kMostGrey = 0.3F;
+    static const QRegularExpression hex("#[0-9A-Fa-f]{6}");
+    const QString text = QString::fromUtf8(svg);
+    QString out;
+    qsizetype done = 0;
+    for (auto found = hex.globalMatch(text); found.hasNext();) {
+        const auto match = found.next();
+        const QColor c(match.captured());
+        const float lightness = c.hslSaturationF() > kMostGrey ? c.lightnessF() : std::max(c.lightnessF(), kLeast + kSlope * c.lightnessF());
+        out += text.mid(done, match.capturedStart() - done) + QColor::fromHslF(std::max(0.0F, c.hslHueF()), c.hslSaturationF(), lightness).name();
+        done = match.capturedEnd();
+    }
+    return (out + text.mid(done)).toUtf8();
+}
+
+}  // namespace
+
 QSvgRenderer& PartArt::renderer(const bench::PartKind& kind, const QString& tint)
 {
-    const QString key = QString::fromStdString(kind.id) + tint;
+    const bool dark = theme::look() == theme::Look::dark;
+    const QString key = QString::fromStdString(kind.id) + tint + (dark ? "/dark" : "");
     auto& entry = renderers_[key];
     if (entry == nullptr) {
         QFile file(QString::fromStdString(kind.folder) + "/body.svg");
         QByteArray svg;
         if (!kind.folder.empty() && file.open(QIODevice::ReadOnly))
             svg = file.readAll().replace("\"tint\"", "\"" + tint.toLatin1() + "\"");
-        entry = std::make_shared<QSvgRenderer>(svg);
+        entry = std::make_shared<QSvgRenderer>(dark ? liftedDarks(svg) : svg);
     }
     return *entry;
 }
@@ -259,8 +295,8 @@ void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const ben
         painter.scale(across ? -1 : 1, across ? 1 : -1);
     }
     if (!svg.isValid()) {
-        painter.setPen(QPen(theme::kInk, 1));
-        painter.setBrush(theme::kPanel);
+        painter.setPen(QPen(theme::kArtInk, 1));
+        painter.setBrush(theme::kArtPanel);
         painter.drawRoundedRect(box, 4, 4);
         painter.restore();
         return;
@@ -271,7 +307,7 @@ void PartArt::drawBody(QPainter& painter, const bench::PartKind& kind, const ben
         return;
     }
     // Drawn once for each scale; a sheet of hundreds of resistors is then a sheet of copies.
-    const QString key = QString("%1/%2/%3").arg(QString::fromStdString(kind.id), tint).arg(scale, 0, 'f', 3);
+    const QString key = QString("%1/%2/%3/%4").arg(QString::fromStdString(kind.id), tint).arg(scale, 0, 'f', 3).arg(theme::look() == theme::Look::dark);
     if (pixmaps_.size() > 200)
         pixmaps_.clear();
     QPixmap& pixmap = pixmaps_[key];
@@ -323,10 +359,10 @@ void PartArt::drawStill(QPainter& painter, const bench::PartKind& kind, const be
         const QRectF text = painter.boundingRect(QRectF(10, 6, width, 1000), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
         const QRectF card(0, 0, width + 18, std::max(32.0, text.bottom() + 6));
         painter.setPen(QPen(QColor(0xB9, 0xAE, 0x9C), 1));
-        painter.setBrush(theme::kCard);
+        painter.setBrush(theme::kArtCard);
         painter.drawPolygon(QPolygonF{card.topLeft(), card.topRight() - QPointF(10, 0), card.topRight() + QPointF(0, 10), card.bottomRight(), card.bottomLeft()});
-        painter.fillRect(QRectF(0, 0, 3, card.height()), theme::kBramble);
-        painter.setPen(theme::kInk);
+        painter.fillRect(QRectF(0, 0, 3, card.height()), theme::kArtBramble);
+        painter.setPen(theme::kArtInk);
         painter.drawText(QRectF(10, 6, width, 1000), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
     } else if (kind.behaviour == "led") {
         painter.setPen(Qt::NoPen);
@@ -338,9 +374,8 @@ void PartArt::drawStill(QPainter& painter, const bench::PartKind& kind, const be
         const auto bands = resistorBands(ohms);
         for (std::size_t i = 0; i < bands.size(); ++i)
             painter.fillRect(QRectF(18 + static_cast<double>(i) * 7 + (i == 3 ? 4 : 0), -6.5, 3.2, 13), bands[i]);
-        painter.setPen(theme::kInk);
         painter.setFont(theme::figures(6.8));
-        uprightText(painter, part.turn % 2 == 0 ? QPointF(32, -16) : QPointF(32, part.turn == 1 ? -24 : 24), part.turn, QString::fromStdString(kernel::formatQuantity(ohms, kernel::Unit::ohm)));
+        valueText(painter, part.turn % 2 == 0 ? QPointF(32, -16) : QPointF(32, part.turn == 1 ? -27 : 27), part.turn, QString::fromStdString(kernel::formatQuantity(ohms, kernel::Unit::ohm)));
     } else if (kind.behaviour == "bipolar" || kind.behaviour == "mosfet") {
         painter.setPen(QColor(0xEC, 0xE5, 0xD8));
         painter.setFont(theme::figures(7, QFont::DemiBold));
@@ -373,7 +408,7 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
     } else if (kind.behaviour == "push-button") {
         const bool pressed = controlOn(picture, part.id, "pressed");
         painter.setPen(QPen(QColor(0x5E, 0x1A, 0x3A), 1.2));
-        painter.setBrush(pressed ? QColor(0x6E, 0x20, 0x44) : theme::kBramble);
+        painter.setBrush(pressed ? QColor(0x6E, 0x20, 0x44) : theme::kArtBramble);
         painter.drawEllipse(QPointF(32, 32), pressed ? 13.5 : 15.0, pressed ? 13.5 : 15.0);
         if (!pressed) {
             painter.setPen(Qt::NoPen);
@@ -387,7 +422,7 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         }
     } else if (kind.behaviour == "slide-switch") {
         const bool b = controlOn(picture, part.id, "position");
-        painter.setPen(QPen(theme::kInk, 1));
+        painter.setPen(QPen(theme::kArtInk, 1));
         painter.setBrush(QColor(0xCF, 0xC8, 0xD2));
         painter.drawRoundedRect(QRectF(b ? 36 : 8, 9, 20, 20), 4, 4);
         painter.setPen(QPen(QColor(0x8E, 0x87, 0x94), 1.2));
@@ -413,7 +448,7 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
     } else if (kind.behaviour == "potentiometer") {
         const auto position = picture.controls.find(part.id + ".position");
         const double angle = (-140 + 280 * (position != picture.controls.end() ? position->second : 0.5)) * 3.14159265 / 180;
-        painter.setPen(QPen(theme::kBramble, 3, Qt::SolidLine, Qt::RoundCap));
+        painter.setPen(QPen(theme::kArtBramble, 3, Qt::SolidLine, Qt::RoundCap));
         painter.drawLine(QPointF(32 + 6 * std::sin(angle), 24 - 6 * std::cos(angle)), QPointF(32 + 17 * std::sin(angle), 24 - 17 * std::cos(angle)));
     } else if (kind.chip != nullptr && kind.resetButton) {
         if (const session::LightPicture* light = lightOf(picture, part.id, "lamp"); light != nullptr && light->brightness > 0.02) {
@@ -425,7 +460,7 @@ void PartArt::drawFace(QPainter& painter, const bench::PartKind& kind, const ben
         }
         if (!controlOn(picture, part.id, "RESET", true)) {
             painter.setPen(Qt::NoPen);
-            painter.setBrush(theme::kBramble);
+            painter.setBrush(theme::kArtBramble);
             painter.drawEllipse(resetOf(kind).center(), 7, 7);
         }
     }
@@ -485,7 +520,7 @@ void drawBead(QPainter& painter, QPointF at, double r, const session::PinPicture
             painter.drawLine(at - QPointF(r, 0), at + QPointF(r, 0));
             break;
         case NetState::conflict: {
-            painter.setPen(QPen(theme::kRust, r * 0.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.setPen(QPen(theme::kArtRust, r * 0.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
             const QPointF zigzag[] = {at + QPointF(-1.6 * r, r), at + QPointF(-0.5 * r, -r), at + QPointF(0.5 * r, r), at + QPointF(1.6 * r, -r)};
             painter.drawPolyline(zigzag, 4);
             break;

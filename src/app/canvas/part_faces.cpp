@@ -98,7 +98,7 @@ void drawShaft(QPainter& painter, const bench::PartKind& kind, double degrees)
     painter.translate(kind.shaft->first.x, kind.shaft->first.y);
     painter.rotate(degrees);
     const double r = kind.shaft->second.x;
-    painter.setPen(QPen(theme::kInk, 1));
+    painter.setPen(QPen(theme::kArtInk, 1));
     if (kind.shaft->second.y == 1) {
         // A horn with its hub.
         painter.setBrush(QColor(0xF4, 0xEF, 0xE6));
@@ -113,7 +113,7 @@ void drawShaft(QPainter& painter, const bench::PartKind& kind, double degrees)
     } else {
         painter.setBrush(kind.shaft->second.y == 2 ? QColor(0x8E, 0x87, 0x94) : QColor(0x4A, 0x46, 0x50));
         painter.drawEllipse(QPointF(0, 0), r, r);
-        painter.setPen(QPen(kind.shaft->second.y == 2 ? theme::kInk : theme::kBramble, 3, Qt::SolidLine, Qt::RoundCap));
+        painter.setPen(QPen(kind.shaft->second.y == 2 ? theme::kArtInk : theme::kArtBramble, 3, Qt::SolidLine, Qt::RoundCap));
         painter.drawLine(QPointF(0, -r * 0.3), QPointF(0, -r * 0.82));
     }
     painter.restore();
@@ -134,10 +134,10 @@ void drawKeys(QPainter& painter, const bench::PartKind& kind, const bench::PartI
             painter.setBrush(QColor(0xF4, 0xEF, 0xE6));
             painter.drawRoundedRect(QRectF(box.left() + 1, down ? box.top() + 1 : box.center().y(), box.width() - 2, box.height() / 2 - 1), 2, 2);
         } else if (kind.behaviour == "keypad") {
-            painter.setPen(QPen(theme::kInk, 1));
-            painter.setBrush(down ? theme::kBramble : QColor(0xEC, 0xE5, 0xD8));
+            painter.setPen(QPen(theme::kArtInk, 1));
+            painter.setBrush(down ? theme::kArtBramble : QColor(0xEC, 0xE5, 0xD8));
             painter.drawRoundedRect(box.translated(0, down ? 1 : 0), 4, 4);
-            painter.setPen(down ? QColor(Qt::white) : theme::kInk);
+            painter.setPen(down ? QColor(Qt::white) : theme::kArtInk);
             painter.setFont(theme::words(9, QFont::DemiBold));
             painter.drawText(box, Qt::AlignCenter, QString::fromStdString(control.label));
         } else if (down) {
@@ -163,7 +163,7 @@ void drawShown(QPainter& painter, const bench::PartKind& kind, const bench::Part
             return at == picture.controls.end() ? 0.0 : at->second;
         };
         const QPointF middle(48, 38);
-        painter.setPen(QPen(theme::kInk, 1));
+        painter.setPen(QPen(theme::kArtInk, 1));
         painter.setBrush(QColor(0x4A, 0x46, 0x50));
         painter.drawEllipse(middle + QPointF(axis("x"), -axis("y")) * 12, 15, 15);
     } else if (kind.behaviour == "color-led") {
@@ -203,7 +203,7 @@ void drawShown(QPainter& painter, const bench::PartKind& kind, const bench::Part
             drawDots(painter, box, now->dots);
     } else if (kind.screen && now != nullptr && !now->face.empty()) {
         const QRectF box = boxOf(*kind.screen);
-        painter.setPen(kind.behaviour == "sd-card" ? theme::kInk : QColor(0xF0, 0xB4, 0x5A));
+        painter.setPen(kind.behaviour == "sd-card" ? theme::kArtInk : QColor(0xF0, 0xB4, 0x5A));
         painter.setFont(theme::figures(std::clamp(box.height() * 0.48, 5.5, 9.0), QFont::DemiBold));
         painter.drawText(box, Qt::AlignCenter | Qt::TextDontClip, QString::fromStdString(now->face));
     }

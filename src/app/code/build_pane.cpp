@@ -324,14 +324,14 @@ void BuildPane::line(const QString& text)
         const QString kind = match.captured(3);
         if (kind.endsWith("error")) {
             ++errors_;
-            item->setForeground(theme::kRust);
+            item->setForeground(theme::rust());
         } else if (kind == "warning") {
             ++warnings_;
-            item->setForeground(QColor(0x8A, 0x52, 0x06));
+            item->setForeground(theme::warningInk());
         }
         item->setToolTip(tr("Click to go there"));
     } else if (text.contains("*** ") || text.contains(": error:") || text.contains("undefined reference")) {
-        item->setForeground(theme::kRust);
+        item->setForeground(theme::rust());
     }
     // What is not installed is named with the package that brings it.
     static const QRegularExpression missing("(?:/bin/)?sh: \\d*:? ?([\\w+-]+): not found|make: ([\\w+-]+): No such file");
@@ -357,12 +357,12 @@ void BuildPane::finished(int code, QProcess::ExitStatus status)
     const bool good = status == QProcess::NormalExit && code == 0;
     const QString told = warnings_ == 0 ? QString() : warnings_ == 1 ? tr(", 1 warning") : tr(", %1 warnings").arg(warnings_);
     title_->setText(good ? tr("Built%1").arg(told) : errors_ == 1 ? tr("1 error%1").arg(told) : errors_ > 0 ? tr("%1 errors%2").arg(errors_).arg(told) : tr("Failed with code %1").arg(code));
-    title_->setStyleSheet(good ? "color: #4B7B3F;" : "color: #A83A22;");
+    theme::dress(title_, good ? "color: @leaf;" : "color: @rust;");
     if (good)
         editor_.firmwareBuilt();
     else
         for (int i = 0; i < output_->count(); ++i)
-            if (output_->item(i)->foreground().color() == theme::kRust) {
+            if (output_->item(i)->foreground().color() == theme::rust()) {
                 output_->scrollToItem(output_->item(i));
                 break;
             }

@@ -33,8 +33,8 @@ QTabBar* smallTabs(const QStringList& names)
     tabs->setUsesScrollButtons(false);
     tabs->setFocusPolicy(Qt::NoFocus);
     tabs->setFont(theme::words(8.6, QFont::DemiBold));
-    tabs->setStyleSheet("QTabBar::tab { background: transparent; color: #6F6577; padding: 4px 8px; border: none; border-bottom: 2px solid transparent; }"
-                        "QTabBar::tab:selected { color: #2A2230; border-bottom: 2px solid #8A2B57; }");
+    theme::dress(tabs, "QTabBar::tab { background: transparent; color: @muted; padding: 4px 8px; border: none; border-bottom: 2px solid transparent; }"
+                        "QTabBar::tab:selected { color: @ink; border-bottom: 2px solid @bramble; }");
     return tabs;
 }
 
@@ -60,8 +60,8 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     tabs_->setElideMode(Qt::ElideNone);
     tabs_->setUsesScrollButtons(true);  // rather than names of two letters
     tabs_->setFont(theme::words(9, QFont::Medium));
-    tabs_->setStyleSheet("QTabBar::tab { background: transparent; color: #6F6577; padding: 5px 10px; border: none; border-top-left-radius: 6px; border-top-right-radius: 6px; }"
-                         "QTabBar::tab:selected { background: #FDFBF6; color: #2A2230; }");
+    theme::dress(tabs_, "QTabBar::tab { background: transparent; color: @muted; padding: 5px 10px; border: none; border-top-left-radius: 6px; border-top-right-radius: 6px; }"
+                         "QTabBar::tab:selected { background: @card; color: @ink; }");
     head->addWidget(tabs_, 1);
     const auto button = [&](const QString& text, const QString& tip) {
         auto* b = new QToolButton;
@@ -92,7 +92,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     head->addWidget(paceOf_);
     rows->addLayout(head);
     auto* strip = new QWidget;
-    strip->setStyleSheet("background: #FDFBF6;");
+    theme::dress(strip, "background: @card;");
     auto* stripRow = new QHBoxLayout(strip);
     stripRow->setContentsMargins(12, 4, 12, 3);
     crumbs_ = new QLabel;
@@ -103,7 +103,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     crumbs_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     hint_ = new QLabel;
     hint_->setFont(theme::words(8.2));
-    hint_->setStyleSheet("color: #8E8290;");
+    theme::dress(hint_, "color: @muted;");
     stripRow->addWidget(crumbs_, 1);
     stripRow->addWidget(hint_);
     rows->addWidget(strip);
@@ -360,7 +360,7 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
             const int i = tabs_->addTab(tab.name.isEmpty() ? tr("Flash") : QFileInfo(tab.name).fileName());
             tabs_->setTabToolTip(i, tab.name.isEmpty() ? tr("All instructions in flash") : tab.file.isEmpty() ? tr("%1: not found; open it to say where it lies").arg(tab.name) : tab.file);
             if (tab.file.isEmpty() && !tab.name.isEmpty())
-                tabs_->setTabTextColor(i, QColor(0xA8, 0x9C, 0xA0));
+                tabs_->setTabTextColor(i, theme::faint());
         }
         for (int i = 0; i < tabs_->count(); ++i)
             if (tabs_->tabToolTip(i) == chosen)
@@ -545,8 +545,8 @@ void CodePanel::edit()
 void CodePanel::showMode(const QString& typed)
 {
     const bool editing = view() != nullptr && view()->isEditing();
-    const char* look = editing ? "background: #E3EBDC; color: #33562A;" : typed.isEmpty() ? "background: #F4EEE2; color: #5E5466;" : "background: #F0DFE6; color: #8A2B57;";
-    mode_->setStyleSheet(QString("QLabel { %1 }").arg(look));
+    const char* look = editing ? "background: @goodGround; color: @goodInk;" : typed.isEmpty() ? "background: @quiet; color: @muted;" : "background: @chosen; color: @bramble;";
+    theme::dress(mode_, QString("QLabel { %1 }").arg(look));
     const int index = tabs_->currentIndex();
     if (index >= 0 && static_cast<std::size_t>(index) < files_.size() && isInstalled(files_[static_cast<std::size_t>(index)].file))
         return mode_->setText(tr("<b>Reading</b> a package's source, which is not changed here. B stops here, G runs to here, I shows instructions"));

@@ -5,6 +5,7 @@
 #include <QFileInfo>
 
 #include "app/code/code_panel.h"
+#include "app/shell/theme.h"
 #include "debug/disassembler.h"
 
 namespace bramix::app {
@@ -168,15 +169,14 @@ void CodePanel::showCrumbs(const session::DebugPicture& debug)
         for (std::size_t i = 0; i < debug.frames.size() && i < 12; ++i) {
             const session::FramePicture& f = debug.frames[i];
             const QString name = QString::fromStdString(!f.interrupt.empty() ? f.interrupt + " interrupt" : f.function.empty() ? "?" : f.function).toHtmlEscaped();
-            text += (i == 0 ? tr("in ") : QString(" ‹ ")) + QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(i).arg(i == debug.frame ? "#8A2B57" : "#6F6577", i == debug.frame ? "<b>" + name + "</b>" : name);
+            text += (i == 0 ? tr("in ") : QString(" ‹ ")) + QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(i).arg(i == debug.frame ? "@bramble" : "@muted", i == debug.frame ? "<b>" + name + "</b>" : name);
         }
         if (!debug.reason.empty())
-            text = QString("<span style='color:#A83A22'>%1</span> &nbsp; ").arg(QString::fromStdString(debug.reason).toHtmlEscaped()) + text;
+            text = QString("<span style='color:@rust'>%1</span> &nbsp; ").arg(QString::fromStdString(debug.reason).toHtmlEscaped()) + text;
         if (debug.inPast)
-            text = tr("<span style='color:#2D6A9E'>in the past</span> &nbsp; ") + text;
+            text = tr("<span style='color:@sky'>in the past</span> &nbsp; ") + text;
     }
-    if (crumbs_->text() != text)
-        crumbs_->setText(text);
+    theme::write(crumbs_, text);
 }
 
 // Marks in the view that is shown.

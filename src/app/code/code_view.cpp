@@ -43,8 +43,6 @@ CodeView::CodeView(QWidget* parent) : QsciScintilla(parent)
     setFrameShape(QFrame::NoFrame);
     setFont(theme::figures(9.6));
     setMarginsFont(theme::figures(8.6));
-    setMarginsBackgroundColor(theme::kCard);
-    setMarginsForegroundColor(QColor(0xA8, 0x9C, 0xA0));
     setMarginType(kNumbers, SymbolMargin);
     setMarginType(kMarks, NumberMargin);
     setMarginType(kCounts, TextMarginRightJustified);
@@ -56,48 +54,12 @@ CodeView::CodeView(QWidget* parent) : QsciScintilla(parent)
     setMarginMarkerMask(kNumbers, (1 << kStop) | (1 << kStopOff) | (1 << kCode) | (1 << kHere) | (1 << kFrame));
     setMarginMarkerMask(kMarks, 0);
     setMarginMarkerMask(kCounts, 0);
-    markerDefine(mark([](QPainter& p) {
-                     p.setPen(Qt::NoPen);
-                     p.setBrush(theme::kRust);
-                     p.drawEllipse(QPointF(8, 8), 4.6, 4.6);
-                 }),
-                 kStop);
-    markerDefine(mark([](QPainter& p) {
-                     p.setPen(QPen(theme::kRust, 1.4));
-                     p.setBrush(theme::kCard);
-                     p.drawEllipse(QPointF(8, 8), 4.2, 4.2);
-                 }),
-                 kStopOff);
-    markerDefine(mark([](QPainter& p) {
-                     p.setPen(Qt::NoPen);
-                     p.setBrush(QColor(0xD9, 0xCE, 0xBE));
-                     p.drawEllipse(QPointF(8, 8), 1.7, 1.7);
-                 }),
-                 kCode);
-    const auto arrow = [](QPainter& p, bool full) {
-        const QPointF points[] = {{11, 4}, {16, 8}, {11, 12}};
-        p.setPen(QPen(theme::kBramble, 1.2));
-        p.setBrush(full ? QBrush(theme::kBramble) : QBrush(theme::kCard));
-        p.drawPolygon(points, 3);
-    };
-    markerDefine(mark([&](QPainter& p) { arrow(p, true); }), kHere);
-    markerDefine(mark([&](QPainter& p) { arrow(p, false); }), kFrame);
     markerDefine(Background, kHereLine);
     markerDefine(Background, kFrameLine);
-    setMarkerBackgroundColor(QColor(0xF3, 0xDB, 0xE6), kHereLine);
-    setMarkerBackgroundColor(QColor(0xEF, 0xE8, 0xDC), kFrameLine);
-    setPaper(theme::kCard);
-    setColor(theme::kInk);
-    setSelectionBackgroundColor(QColor(0xE6, 0xC4, 0xD4));
-    resetSelectionForegroundColor();
-    setCaretForegroundColor(theme::kBramble);
     setTabWidth(4);
     setIndentationsUseTabs(false);
     setAutoIndent(true);
     setBraceMatching(SloppyBraceMatch);
-    setMatchedBraceBackgroundColor(QColor(0xE9, 0xDF, 0xCB));
-    setMatchedBraceForegroundColor(theme::kInk);
-    setUnmatchedBraceForegroundColor(theme::kRust);
     setWrapMode(WrapNone);
     setScrollWidthTracking(true);
     setScrollWidth(1);
@@ -119,6 +81,7 @@ CodeView::CodeView(QWidget* parent) : QsciScintilla(parent)
     });
     connect(this, &QsciScintillaBase::SCN_DWELLEND, this, [](int, int, int) { QToolTip::hideText(); });
     applyColours();
+    connect(&theme::changes(), &theme::Changes::changed, this, &CodeView::applyColours);
 }
 
 void CodeView::setSource(const QString& text, const QString& suffix)
@@ -142,26 +105,63 @@ void CodeView::setSource(const QString& text, const QString& suffix)
 
 void CodeView::applyColours()
 {
+    markerDefine(mark([](QPainter& p) {
+                     p.setPen(Qt::NoPen);
+                     p.setBrush(theme::rust());
+                     p.drawEllipse(QPointF(8, 8), 4.6, 4.6);
+                 }),
+                 kStop);
+    markerDefine(mark([](QPainter& p) {
+                     p.setPen(QPen(theme::rust(), 1.4));
+                     p.setBrush(theme::card());
+                     p.drawEllipse(QPointF(8, 8), 4.2, 4.2);
+                 }),
+                 kStopOff);
+    markerDefine(mark([](QPainter& p) {
+                     p.setPen(Qt::NoPen);
+                     p.setBrush(theme::edge());
+                     p.drawEllipse(QPointF(8, 8), 1.7, 1.7);
+                 }),
+                 kCode);
+    const auto arrow = [](QPainter& p, bool full) {
+        const QPointF points[] = {{11, 4}, {16, 8}, {11, 12}};
+        p.setPen(QPen(theme::bramble(), 1.2));
+        p.setBrush(full ? QBrush(theme::bramble()) : QBrush(theme::card()));
+        p.drawPolygon(points, 3);
+    };
+    markerDefine(mark([&](QPainter& p) { arrow(p, true); }), kHere);
+    markerDefine(mark([&](QPainter& p) { arrow(p, false); }), kFrame);
+    setMarkerBackgroundColor(theme::changed(), kHereLine);
+    setMarkerBackgroundColor(theme::quiet(), kFrameLine);
+    setPaper(theme::card());
+    setColor(theme::ink());
+    setSelectionBackgroundColor(theme::selected());
+    resetSelectionForegroundColor();
+    setCaretForegroundColor(theme::bramble());
+    setCaretLineBackgroundColor(theme::quiet());
+    setMatchedBraceBackgroundColor(theme::hover());
+    setMatchedBraceForegroundColor(theme::ink());
+    setUnmatchedBraceForegroundColor(theme::rust());
     const QFont font = theme::figures(9.6);
     if (auto* cpp = qobject_cast<QsciLexerCPP*>(lexer())) {
         cpp->setDefaultFont(font);
-        cpp->setDefaultPaper(theme::kCard);
+        cpp->setDefaultPaper(theme::card());
         for (int style = 0; style < 128; ++style) {
             cpp->setFont(font, style);
-            cpp->setPaper(theme::kCard, style);
-            cpp->setColor(theme::kInk, style);
+            cpp->setPaper(theme::card(), style);
+            cpp->setColor(theme::ink(), style);
         }
         for (const int style : {QsciLexerCPP::Comment, QsciLexerCPP::CommentLine, QsciLexerCPP::CommentDoc, QsciLexerCPP::CommentLineDoc})
-            cpp->setColor(QColor(0x6B, 0x7A, 0x55), style);
-        cpp->setColor(theme::kBramble, QsciLexerCPP::Keyword);
-        cpp->setColor(theme::kBramble, QsciLexerCPP::KeywordSet2);
+            cpp->setColor(theme::comment(), style);
+        cpp->setColor(theme::bramble(), QsciLexerCPP::Keyword);
+        cpp->setColor(theme::bramble(), QsciLexerCPP::KeywordSet2);
         for (const int style : {QsciLexerCPP::DoubleQuotedString, QsciLexerCPP::SingleQuotedString})
-            cpp->setColor(QColor(0x8C, 0x52, 0x24), style);
-        cpp->setColor(QColor(0x2D, 0x5F, 0x94), QsciLexerCPP::Number);
-        cpp->setColor(QColor(0x6E, 0x4A, 0x92), QsciLexerCPP::PreProcessor);
+            cpp->setColor(theme::quoted(), style);
+        cpp->setColor(theme::number(), QsciLexerCPP::Number);
+        cpp->setColor(theme::directive(), QsciLexerCPP::PreProcessor);
     }
-    setMarginsBackgroundColor(theme::kCard);
-    setMarginsForegroundColor(QColor(0x8E, 0x82, 0x88));
+    setMarginsBackgroundColor(theme::card());
+    setMarginsForegroundColor(theme::faint());
     setMarginsFont(theme::figures(8.4));
     const auto style = [&](int number, const QColor& color, const QColor& paper) {
         SendScintilla(SCI_STYLESETFORE, number, color);
@@ -169,16 +169,15 @@ void CodeView::applyColours()
         SendScintilla(SCI_STYLESETFONT, static_cast<unsigned long>(number), font.family().toUtf8().constData());
         SendScintilla(SCI_STYLESETSIZEFRACTIONAL, number, 880L);
     };
-    style(kInstructionStyle, theme::kMuted, QColor(0xF7, 0xF2, 0xE8));
-    style(kNextStyle, theme::kBramble, QColor(0xF3, 0xDB, 0xE6));
-    style(kCountStyle, QColor(0x9A, 0x6A, 0x1A), theme::kCard);
+    style(kInstructionStyle, theme::muted(), theme::quiet());
+    style(kNextStyle, theme::bramble(), theme::changed());
+    style(kCountStyle, theme::count(), theme::card());
 }
 
 void CodeView::setEditing(bool editing)
 {
     setReadOnly(!editing);
     setCaretLineVisible(editing);
-    setCaretLineBackgroundColor(QColor(0xF4, 0xEE, 0xE2));
 }
 
 void CodeView::setCodeLines(std::set<int> lines)

@@ -17,7 +17,6 @@ constexpr int kLeft = 4, kNameWidth = 66, kBit = 20, kBitGap = 2, kRow = 40, kHe
 const QString kUsed = QStringLiteral("In use");
 const QString kPins = QStringLiteral("Pins");
 
-const QColor kChangedGround{0xF3, 0xDB, 0xE6};
 
 }  // namespace
 
@@ -94,7 +93,7 @@ QRect ChipSheet::bitRect(const QString& reg, int bit) const
 void ChipSheet::paintEvent(QPaintEvent* event)
 {
     QPainter p(this);
-    p.fillRect(rect(), theme::kCard);
+    p.fillRect(rect(), theme::card());
     p.setRenderHint(QPainter::Antialiasing);
     if (chip_ == nullptr)
         return;
@@ -106,33 +105,33 @@ void ChipSheet::paintEvent(QPaintEvent* event)
     if (shown_.isEmpty()) {
         // The core: flags, pointers, and 32 registers in four rows.
         const debug::Registers& r = debug_.registers;
-        text(kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::kMuted);
-        text(kLeft, 32, QString("pc %1").arg(r.pc, 4, 16, QChar('0')), theme::figures(8.8), theme::kInk);
-        text(kLeft + 66, 32, QString("sp %1").arg(r.sp, 4, 16, QChar('0')), theme::figures(8.8), theme::kInk);
+        text(kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::muted());
+        text(kLeft, 32, QString("pc %1").arg(r.pc, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
+        text(kLeft + 66, 32, QString("sp %1").arg(r.sp, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
         static constexpr char kFlags[] = "ITHSVNZC";
         const std::uint8_t before = debug_.ioBefore.size() > 0x5F ? debug_.ioBefore[0x5F] : r.sreg;
         for (int bit = 7; bit >= 0; --bit) {
             const bool on = ((r.sreg >> bit) & 1) != 0;
             const bool changed = (((r.sreg ^ before) >> bit) & 1) != 0;
             const QRect box(kLeft + 132 + (7 - bit) * 14, 20, 13, 16);
-            p.setPen(changed ? QPen(theme::kBramble, 1.4) : QPen(theme::kRule));
-            p.setBrush(on ? theme::kInk : theme::kCard);
+            p.setPen(changed ? QPen(theme::bramble(), 1.4) : QPen(theme::rule()));
+            p.setBrush(on ? theme::ink() : theme::card());
             p.drawRoundedRect(box, 2, 2);
             p.setFont(theme::figures(7.6));
-            p.setPen(on ? theme::kCard : QColor(0xA0, 0x96, 0xA0));
+            p.setPen(on ? theme::card() : theme::muted());
             p.drawText(box, Qt::AlignCenter, QString(kFlags[7 - bit]));
         }
         const std::set<std::uint8_t> changed(debug_.changedRegisters.begin(), debug_.changedRegisters.end());
         for (int i = 0; i < 32; ++i) {
             const int x = kLeft + (i % 4) * 62, y = 44 + (i / 4) * 15;
             if (changed.contains(static_cast<std::uint8_t>(i)))
-                p.fillRect(QRect(x - 2, y, 58, 15), kChangedGround);
-            text(x, y + 12, QString("r%1").arg(i), theme::figures(8), theme::kMuted);
-            text(x + 28, y + 12, QString("%1").arg(r.r[static_cast<std::size_t>(i)], 2, 16, QChar('0')), theme::figures(8.6), changed.contains(static_cast<std::uint8_t>(i)) ? theme::kBramble : theme::kInk);
+                p.fillRect(QRect(x - 2, y, 58, 15), theme::changed());
+            text(x, y + 12, QString("r%1").arg(i), theme::figures(8), theme::muted());
+            text(x + 28, y + 12, QString("%1").arg(r.r[static_cast<std::size_t>(i)], 2, 16, QChar('0')), theme::figures(8.6), changed.contains(static_cast<std::uint8_t>(i)) ? theme::bramble() : theme::ink());
         }
     }
     for (const auto& [name, y] : heads_)
-        text(kLeft, y + 14, name, theme::words(8.6, QFont::DemiBold), theme::kInk);
+        text(kLeft, y + 14, name, theme::words(8.6, QFont::DemiBold), theme::ink());
     const auto peek = [this](std::uint16_t a) { return a < debug_.io.size() ? debug_.io[a] : std::uint8_t{0}; };
     for (const Row& row : rows_) {
         if (row.top > event->rect().bottom() || row.top + kRow < event->rect().top())
@@ -140,27 +139,27 @@ void ChipSheet::paintEvent(QPaintEvent* event)
         const debug::RegisterText words = debug::describeRegister(*chip_, *row.reg, peek);
         const std::uint8_t value = peek(row.reg->address);
         const std::uint8_t before = row.reg->address < debug_.ioBefore.size() ? debug_.ioBefore[row.reg->address] : value;
-        text(kLeft, row.top + 13, QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size())), theme::figures(8.8, QFont::Medium), value != before ? theme::kBramble : theme::kInk);
+        text(kLeft, row.top + 13, QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size())), theme::figures(8.8, QFont::Medium), value != before ? theme::bramble() : theme::ink());
         for (int bit = 7; bit >= 0; --bit) {
             const debug::BitText& b = words.bits[static_cast<std::size_t>(7 - bit)];
             const QRect box(kLeft + kNameWidth + (7 - bit) * (kBit + kBitGap), row.top, kBit, 18);
             if (b.name.empty()) {
-                p.setPen(QPen(theme::kRule, 1.2));
+                p.setPen(QPen(theme::rule(), 1.2));
                 p.drawLine(box.center() + QPoint(-4, 0), box.center() + QPoint(4, 0));
                 continue;
             }
             const bool changed = (((value ^ before) >> bit) & 1) != 0;
-            p.setPen(changed ? QPen(theme::kBramble, 1.8) : QPen(theme::kRule));
-            p.setBrush(b.value ? theme::kInk : theme::kCard);
+            p.setPen(changed ? QPen(theme::bramble(), 1.8) : QPen(theme::rule()));
+            p.setBrush(b.value ? theme::ink() : theme::card());
             p.drawRoundedRect(box, 3, 3);
             p.setFont(theme::figures(8.4));
-            p.setPen(b.value ? theme::kCard : QColor(0x8E, 0x84, 0x90));
+            p.setPen(b.value ? theme::card() : theme::muted());
             p.drawText(box, Qt::AlignCenter, b.value ? "1" : "0");
         }
         QString meaning = QString("%1  %2").arg(value, 2, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
         p.setFont(theme::words(7.8));
         meaning = p.fontMetrics().elidedText(meaning, Qt::ElideRight, width() - kLeft - 6);
-        text(kLeft, row.top + 31, meaning, theme::words(7.8), theme::kMuted);
+        text(kLeft, row.top + 31, meaning, theme::words(7.8), theme::muted());
     }
 }
 
@@ -215,7 +214,7 @@ void ChipPane::refreshPins(const std::vector<debug::PinRow>& pins)
         for (int c = 0; c < 5; ++c) {
             if (item->text(c) == cells[c])
                 continue;
-            item->setForeground(c, item->text(c).isEmpty() ? theme::kInk : theme::kBramble);  // changed since the picture before
+            item->setForeground(c, item->text(c).isEmpty() ? theme::ink() : theme::bramble());  // changed since the picture before
             item->setText(c, cells[c]);
         }
     }
@@ -243,7 +242,7 @@ ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
     for (int c = 0; c < 4; ++c)
         pins_->header()->setSectionResizeMode(c, QHeaderView::ResizeToContents);
     pins_->header()->setFont(theme::words(8.2, QFont::DemiBold));
-    pins_->header()->setStyleSheet("QHeaderView::section { background: #FFFDF8; color: #6F6577; border: none; padding: 2px 8px 2px 4px; }");
+    theme::dress(pins_->header(), "QHeaderView::section { background: @card; color: @muted; border: none; padding: 2px 8px 2px 4px; }");
     pins_->header()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     pins_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     pins_->hide();

@@ -1,5 +1,7 @@
 #include "app/debug/gdb_link.h"
 
+#include "app/shell/settings.h"
+
 namespace bramix::app {
 
 namespace {
@@ -17,6 +19,10 @@ GdbLink::GdbLink(Editor& editor, QObject* parent) : QObject(parent), editor_(edi
 
 void GdbLink::open()
 {
+    if (!settings::mayOpen(settings::Port::gdb)) {
+        emit editor_.message(tr("Ports for GDB are not allowed in the settings: no port is opened"), true);
+        return;
+    }
     auto listener = link::Listener::open(kUsualPort);
     if (!listener)
         listener = link::Listener::open(0);

@@ -64,7 +64,7 @@ void MemorySheet::setView(debug::Space space, std::uint32_t from)
 void MemorySheet::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
-    p.fillRect(rect(), theme::kCard);
+    p.fillRect(rect(), theme::card());
     const bool isFlash = space_ == debug::Space::flash;
     if (!isFlash && debug_.memorySpace != space_)
         return;  // the next picture has it
@@ -77,7 +77,7 @@ void MemorySheet::paintEvent(QPaintEvent*)
         const std::uint32_t address = from_ + static_cast<std::uint32_t>(i);
         const int y = static_cast<int>(i / kColumns) * kLine, column = static_cast<int>(i % kColumns);
         if (column == 0) {
-            p.setPen(theme::kMuted);
+            p.setPen(theme::muted());
             p.drawText(kLeft, y + 12, QString("%1").arg(address, 4, 16, QChar('0')));
         }
         const QRect box(kLeft + kAddress + column * kByte, y, kByte, kLine);
@@ -85,24 +85,24 @@ void MemorySheet::paintEvent(QPaintEvent*)
         const bool changed = !isFlash && address < debug_.memoryBefore.size() && debug_.memoryBefore[address] != value;
         // The stack in use, and what it has reached at its deepest.
         if (data && address > debug_.registers.sp && address <= debug_.ramEnd)
-            p.fillRect(box, QColor(0xE4, 0xEA, 0xD9));
+            p.fillRect(box, theme::dataGround());
         else if (data && debug_.lowestSp != UINT16_MAX && address > debug_.lowestSp && address <= debug_.registers.sp)
-            p.fillRect(box, QColor(0xF2, 0xF3, 0xE6));
+            p.fillRect(box, theme::heapGround());
         else if (data && address >= 0x100 && address < debug_.dataEnd)
-            p.fillRect(box, QColor(0xF3, 0xEC, 0xDF));
+            p.fillRect(box, theme::stackGround());
         if (changed)
-            p.fillRect(box, QColor(0xF3, 0xDB, 0xE6));
+            p.fillRect(box, theme::changed());
         if (cursor_ == address) {
-            p.setPen(QPen(theme::kBramble, 1.4));
+            p.setPen(QPen(theme::bramble(), 1.4));
             p.setBrush(Qt::NoBrush);
             p.drawRect(box.adjusted(0, 0, -2, -2));
         }
-        p.setPen(changed ? theme::kBramble : value == 0 ? QColor(0xA8, 0x9E, 0xA4) : theme::kInk);
+        p.setPen(changed ? theme::bramble() : value == 0 ? theme::faint() : theme::ink());
         QString hex = QString("%1").arg(value, 2, 16, QChar('0'));
         if (cursor_ == address && nibble_ >= 0)
             hex = QString("%1_").arg(nibble_, 1, 16);
         p.drawText(box.adjusted(1, 0, -3, -1), Qt::AlignCenter, hex);
-        p.setPen(value >= 0x20 && value < 0x7F ? theme::kInk : QColor(0xC4, 0xBA, 0xB4));
+        p.setPen(value >= 0x20 && value < 0x7F ? theme::ink() : theme::faint());
         p.drawText(QRect(kLeft + kAddress + kColumns * kByte + 4 + column * 7, y, 8, kLine - 1), Qt::AlignCenter, value >= 0x20 && value < 0x7F ? QString(QChar(value)) : QString("·"));
     }
 }

@@ -100,7 +100,7 @@ void StopsPane::refresh(const session::DebugPicture& debug)
             item = new QTreeWidgetItem(list_);
             item->setFont(0, theme::figures(8.8));
             item->setFont(1, theme::figures(8.4));
-            item->setForeground(1, theme::kMuted);
+            item->setForeground(1, theme::muted());
             item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
         }
         QString text = QString::fromStdString(s.item.at);
@@ -112,7 +112,7 @@ void StopsPane::refresh(const session::DebugPicture& debug)
             text += tr("  say \"%1\"").arg(QString::fromStdString(s.item.say));
         item->setText(0, text);
         item->setToolTip(0, s.problem.empty() ? text : QString::fromStdString(s.problem));
-        item->setForeground(0, !s.problem.empty() ? theme::kRust : s.item.off ? theme::kMuted : theme::kInk);
+        item->setForeground(0, !s.problem.empty() ? theme::rust() : s.item.off ? theme::muted() : theme::ink());
         item->setCheckState(0, s.item.off ? Qt::Unchecked : Qt::Checked);
         if (s.measures && s.hits > 0)
             text += tr("\n%1 … %2 … %3 cycles").arg(s.least).arg(static_cast<double>(s.sum) / static_cast<double>(s.hits), 0, 'f', 1).arg(s.most);

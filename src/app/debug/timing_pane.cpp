@@ -34,7 +34,7 @@ void StackDepthView::paintEvent(QPaintEvent*)
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setFont(theme::words(8.2));
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     const QRectF plot(0.5, 18.5, width() - 1, height() - 20);
     painter.drawText(QRectF(0, 0, width(), 16), Qt::AlignLeft | Qt::AlignVCenter, text_);
     painter.drawText(QRectF(0, 0, width(), 16), Qt::AlignRight | Qt::AlignVCenter, span_);
@@ -46,8 +46,8 @@ void StackDepthView::paintEvent(QPaintEvent*)
         area.lineTo(plot.left() + plot.width() * static_cast<double>(i + 1) / static_cast<double>(depth_.size()), y);
     }
     area.lineTo(plot.bottomRight());
-    painter.setPen(QPen(theme::kBramble, 1));
-    painter.setBrush(QColor(0x8A, 0x2B, 0x57, 40));
+    painter.setPen(QPen(theme::bramble(), 1));
+    painter.setBrush(theme::clear(theme::bramble(), 40));
     painter.drawPath(area);
 }
 
@@ -65,7 +65,7 @@ TimingPane::TimingPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
     summary_ = new QLabel;
     summary_->setFont(theme::words(8.4));
     summary_->setWordWrap(true);
-    summary_->setStyleSheet("color: #6F6577;");
+    theme::dress(summary_, "color: @muted;");
     table_ = new QTreeWidget;
     table_->setObjectName("timing");
     table_->setColumnCount(3);
@@ -87,7 +87,7 @@ TimingPane::TimingPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
         auto* item = new QTreeWidgetItem(table_, names);
         for (int c = 0; c < 3; ++c) {
             item->setFont(c, theme::words(8.2, QFont::DemiBold));
-            item->setForeground(c, theme::kMuted);
+            item->setForeground(c, theme::muted());
             item->setTextAlignment(c, c == 0 ? Qt::AlignLeft : Qt::AlignRight);
         }
         item->setExpanded(true);
@@ -153,7 +153,7 @@ void TimingPane::refresh(const session::DebugPicture& debug, std::uint64_t clock
                 auto* lengths = new QTreeWidgetItem(item);
                 for (int c = 0; c < 3; ++c) {
                     lengths->setFont(c, theme::figures(8.2));
-                    lengths->setForeground(c, theme::kMuted);
+                    lengths->setForeground(c, theme::muted());
                     lengths->setTextAlignment(c, (c == 0 ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
                 }
                 item->setExpanded(true);
@@ -166,7 +166,7 @@ void TimingPane::refresh(const session::DebugPicture& debug, std::uint64_t clock
         } else {
             qDeleteAll(item->takeChildren());
         }
-        item->setForeground(0, seen[i]->pending ? theme::kBramble : theme::kInk);
+        item->setForeground(0, seen[i]->pending ? theme::bramble() : theme::ink());
         item->setToolTip(2, tr("worst %1 cycles, mean %2, from the moment it could be served to the first instruction of its vector").arg(seen[i]->worstLatency).arg(seen[i]->meanLatency, 0, 'f', 1));
     }
 }

@@ -83,7 +83,7 @@ VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent),
         auto* item = new QTreeWidgetItem(tree_, {name});
         item->setFirstColumnSpanned(true);
         item->setFont(0, theme::words(8.2, QFont::DemiBold));
-        item->setForeground(0, theme::kMuted);
+        item->setForeground(0, theme::muted());
         item->setFlags(Qt::ItemIsEnabled);
         item->setExpanded(true);
         return item;
@@ -140,9 +140,9 @@ void VariablesPane::fill(QTreeWidgetItem* parent, const std::vector<session::Var
         item->setToolTip(1, v.known ? QString("%1\n%2").arg(value, QString::fromStdString(v.type)) : value);
         item->setData(0, kExpression, QString::fromStdString(v.expression));
         item->setData(0, kWritable, v.writable);
-        item->setForeground(0, theme::kInk);
-        item->setForeground(1, !v.known ? theme::kMuted : v.changed ? theme::kBramble : theme::kInk);
-        const QBrush ground = v.changed ? QBrush(QColor(0xF3, 0xDB, 0xE6)) : QBrush();
+        item->setForeground(0, theme::ink());
+        item->setForeground(1, !v.known ? theme::muted() : v.changed ? theme::bramble() : theme::ink());
+        const QBrush ground = v.changed ? QBrush(theme::changed()) : QBrush();
         item->setBackground(0, ground);
         item->setBackground(1, ground);
         QFont font = theme::figures(8.8);

@@ -108,10 +108,10 @@ void CurveSheet::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.setPen(QPen(theme::kRule, 1));
-    painter.setBrush(theme::kCard);
+    painter.setPen(QPen(theme::rule(), 1));
+    painter.setBrush(theme::card());
     painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
-    painter.setPen(QPen(theme::kRule, 1, Qt::DotLine));
+    painter.setPen(QPen(theme::rule(), 1, Qt::DotLine));
     for (int i = 1; i < 4; ++i)
         painter.drawLine(QPointF(width() * i / 4.0, 2), QPointF(width() * i / 4.0, height() - 2));
     if (present_ >= 0) {
@@ -120,7 +120,7 @@ void CurveSheet::paintEvent(QPaintEvent*)
         painter.drawLine(QPointF(x, 2), QPointF(x, height() - 2));
     }
     if (item_.curve.empty()) {
-        painter.setPen(theme::kMuted);
+        painter.setPen(theme::muted());
         painter.setFont(theme::words(8.4));
         painter.drawText(rect(), Qt::AlignCenter, item_.csv.empty() ? tr("click to draw a curve") : tr("as in %1").arg(QFileInfo(QString::fromStdString(item_.csv)).fileName()));
         return;
@@ -131,14 +131,14 @@ void CurveSheet::paintEvent(QPaintEvent*)
         line.lineTo(place(point));
     line.lineTo(QPointF(width() - kMargin, place(item_.curve.back()).y()));
     painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(theme::kBramble, 1.6));
+    painter.setPen(QPen(theme::bramble(), 1.6));
     painter.drawPath(line);
-    painter.setBrush(theme::kCard);
+    painter.setBrush(theme::card());
     for (const auto& point : item_.curve)
         painter.drawEllipse(place(point), 3.4, 3.4);
     if (held_ >= 0) {
         const auto& point = item_.curve[static_cast<std::size_t>(held_)];
-        painter.setPen(theme::kInk);
+        painter.setPen(theme::ink());
         painter.setFont(theme::figures(7.8));
         const QPointF at = place(point);
         const bool left = at.x() > width() / 2.0;
@@ -229,9 +229,9 @@ Dial::Dial(Editor& editor, const std::string& part, const bench::ControlKind& co
     slider_->setPageStep(kSteps / 20);
     slider_->setFocusPolicy(Qt::NoFocus);
     slider_->setFixedHeight(24);
-    slider_->setStyleSheet("QSlider::groove:horizontal { height: 4px; background: #D5CBBA; border-radius: 2px; }"
-                           "QSlider::sub-page:horizontal { background: #8A2B57; border-radius: 2px; }"
-                           "QSlider::handle:horizontal { width: 16px; margin: -7px 0; border-radius: 8px; background: #FFFDF8; border: 1px solid #6F6577; }");
+    theme::dress(slider_, "QSlider::groove:horizontal { height: 4px; background: @rule; border-radius: 2px; }"
+                           "QSlider::sub-page:horizontal { background: @accent; border-radius: 2px; }"
+                           "QSlider::handle:horizontal { width: 16px; margin: -7px 0; border-radius: 8px; background: @card; border: 1px solid @muted; }");
     layout->addWidget(label, 0, 0);
     layout->addWidget(number_, 0, 1);
     layout->addWidget(fold_, 0, 2);

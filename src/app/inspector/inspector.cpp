@@ -119,7 +119,7 @@ void Inspector::addTitle(const QString& title, const QString& about, const QByte
     layout_->addWidget(label);
     if (!about.isEmpty()) {
         QLabel* text = addText(about);
-        text->setStyleSheet("color: #6F6577;");
+        theme::dress(text, "color: @muted;");
     }
 }
 
@@ -129,7 +129,7 @@ void Inspector::addHeading(const QString& text)
     QFont font = theme::words(7.8, QFont::DemiBold);
     font.setLetterSpacing(QFont::AbsoluteSpacing, 0.8);
     label->setFont(font);
-    label->setStyleSheet("color: #6F6577;");
+    theme::dress(label, "color: @muted;");
     label->setContentsMargins(0, 12, 0, 2);
     layout_->addWidget(label);
 }
@@ -198,10 +198,10 @@ void Inspector::showBench()
     refreshers_.emplace_back([this, chips] {
         QString text;
         for (const session::ChipPicture& chip : editor_.picture().chips)
-            text += QString("<p style='margin:0 0 4px 0'><b>%1</b> %2, %3<br><span style='color:#6F6577'>%4</span></p>")
+            text += QString("<p style='margin:0 0 4px 0'><b>%1</b> %2, %3<br><span style='color:@muted'>%4</span></p>")
                         .arg(QString::fromStdString(chip.id), QString::fromStdString(chip.chip), quantity(static_cast<double>(chip.clockHz), kernel::Unit::hertz),
                              chip.firmwareFile.empty() ? tr("no firmware loaded") : QFileInfo(QString::fromStdString(chip.firmwareFile)).fileName());
-        chips->setText(text.isEmpty() ? tr("none yet") : text);
+        theme::write(chips, text.isEmpty() ? tr("none yet") : text);
     });
 
     addHeading(tr("Findings"));
@@ -218,12 +218,12 @@ void Inspector::showBench()
             // What begins with its place need not say it twice.
             const std::string message = f.message.starts_with(f.where + " ") ? f.message.substr(f.where.size() + 1) : f.message;
             text += QString("<p style='margin:0 0 6px 0'><b style='color:%1'>%2</b> %3</p>")
-                        .arg(f.severity == bench::Severity::error ? "#A83A22" : f.severity == bench::Severity::warning ? "#9A5A05" : "#6F6577",
+                        .arg(f.severity == bench::Severity::error ? "@rust" : f.severity == bench::Severity::warning ? "@warningInk" : "@muted",
                              QString::fromStdString(f.where).toHtmlEscaped(), QString::fromStdString(message).toHtmlEscaped());
         }
         if (count > kShown)
-            text += tr("<p style='margin:0; color:#6F6577'>and %1 more, in the drawer</p>").arg(count - kShown);
-        findings->setText(text.isEmpty() ? tr("Nothing noticed.") : text);
+            text += tr("<p style='margin:0; color:@muted'>and %1 more, in the drawer</p>").arg(count - kShown);
+        theme::write(findings, text.isEmpty() ? tr("Nothing noticed.") : text);
     });
 }
 

@@ -389,7 +389,7 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
         });
         QString text = QString::fromStdString(setting.label).toHtmlEscaped();
         if (!setting.about.empty())
-            text += QString("<br><span style='color:#6F6577; font-size:8pt'>%1</span>").arg(QString::fromStdString(setting.about).toHtmlEscaped());
+            text += QString("<br><span style='color:@muted; font-size:8pt'>%1</span>").arg(QString::fromStdString(setting.about).toHtmlEscaped());
         addRow(text, line);
     }
     const bool hasHold = std::any_of(kind.controls.begin(), kind.controls.end(), [](const bench::ControlKind& c) { return c.type == "hold"; });

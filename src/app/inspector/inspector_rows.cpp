@@ -85,27 +85,27 @@ void PinRow::paintEvent(QPaintEvent*)
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     if (underMouse())
-        painter.fillRect(rect(), QColor(0xE2, 0xD8, 0xC8));
+        painter.fillRect(rect(), theme::hover());
     const auto& pins = editor_.picture().pins;
     const auto found = pins.find(ref_);
     const bool onTape = std::find(editor_.lanes().begin(), editor_.lanes().end(), ref_) != editor_.lanes().end();
-    painter.setPen(onTape ? theme::kBramble : theme::kInk);
+    painter.setPen(onTape ? theme::bramble() : theme::ink());
     painter.setFont(theme::figures(8.5, QFont::DemiBold));
     painter.drawText(QRectF(18, 0, 44, height()), Qt::AlignVCenter, QString::fromStdString(ref_.pin));
     painter.setFont(theme::words(8));
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     const double room = width() - 60 - 104;
     painter.drawText(QRectF(60, 0, room, height()), Qt::AlignVCenter, QFontMetrics(painter.font()).elidedText(about_, Qt::ElideRight, static_cast<int>(room)));
     if (found == pins.end())
         return;
-    drawBead(painter, QPointF(8, height() / 2.0), 4, found->second, theme::kInk, theme::kCard);
+    drawBead(painter, QPointF(8, height() / 2.0), 4, found->second, theme::ink(), theme::card());
     painter.setFont(theme::figures(8.2));
-    painter.setPen(theme::kInk);
+    painter.setPen(theme::ink());
     painter.drawText(QRectF(width() - 108, 0, 54, height()), Qt::AlignVCenter | Qt::AlignRight,
                      found->second.state == circuit::NetState::floating ? QString("–") : QString::number(found->second.volts, 'f', 2) + " V");
-    painter.setPen(theme::kMuted);
+    painter.setPen(theme::muted());
     painter.drawText(QRectF(width() - 54, 0, 54, height()), Qt::AlignVCenter | Qt::AlignRight, std::abs(found->second.amps) < 1e-7 ? QString() : quantity(found->second.amps, kernel::Unit::ampere));
-    painter.setPen(QPen(theme::kRule, 1));
+    painter.setPen(QPen(theme::rule(), 1));
     painter.drawLine(0, height() - 1, width(), height() - 1);
 }
 
@@ -119,7 +119,7 @@ void Swatch::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.setPen(chosen_ ? QPen(theme::kInk, 2) : QPen(Qt::NoPen));
+    painter.setPen(chosen_ ? QPen(theme::ink(), 2) : QPen(Qt::NoPen));
     painter.setBrush(color_);
     painter.drawRoundedRect(QRectF(3, 3, 20, 20), 5, 5);
 }

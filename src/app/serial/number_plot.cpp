@@ -63,7 +63,7 @@ NumberPlot::NumberPlot(Editor& editor, QWidget* parent) : QWidget(parent), edito
     };
     cursor_ = upright(QPen(theme::kTapeMuted, 1, Qt::DotLine));
     for (QCPItemLine*& mark : marks_)
-        mark = upright(QPen(theme::kAmber, 1.2, Qt::DashLine));
+        mark = upright(QPen(theme::kTapeWarning, 1.2, Qt::DashLine));
     plot_->installEventFilter(this);
     columns->addWidget(plot_, 1);
 

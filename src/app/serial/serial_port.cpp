@@ -5,6 +5,8 @@
 #include <QFileInfo>
 #include <QStandardPaths>
 
+#include "app/shell/settings.h"
+
 namespace bramix::app {
 
 namespace {
@@ -27,6 +29,10 @@ SerialPort::~SerialPort() { close(); }
 bool SerialPort::open(const std::string& where)
 {
     close();
+    if (!settings::mayOpen(settings::Port::serial)) {
+        emit editor_.message(tr("Ports for serial lines are not allowed in the settings: none is opened"), true);
+        return false;
+    }
     auto endpoint = link::openEndpoint(where);
     if (!endpoint) {
         emit editor_.message(QString::fromStdString(endpoint.error().text()), true);

@@ -168,7 +168,7 @@ void Drawer::fillFiles()
     const auto heading = [&](const QString& text) {
         auto* label = new QLabel(text.toUpper());
         label->setFont(theme::words(7.8, QFont::DemiBold));
-        label->setStyleSheet("color: #6F6577;");
+        theme::dress(label, "color: @muted;");
         label->setContentsMargins(0, 12, 0, 2);
         filesLayout_->addWidget(label);
     };
@@ -238,9 +238,9 @@ void Drawer::fillFindings()
             when += tr("\nmuted: %1").arg(QString::fromStdString(f.muted));
         auto* item = new QListWidgetItem(QString("%1\n%2").arg(QString::fromStdString(f.message), when));
         const bool quiet = !f.muted.empty() || f.severity == bench::Severity::note;
-        item->setIcon(theme::icon("findings", quiet ? theme::kMuted : f.severity == bench::Severity::error ? theme::kRust : theme::kAmber));
+        item->setIcon(theme::icon("findings", quiet ? theme::muted : f.severity == bench::Severity::error ? theme::rust : theme::amber));
         if (!f.muted.empty())
-            item->setForeground(theme::kMuted);
+            item->setForeground(theme::muted());
         item->setData(Qt::UserRole, QString::fromStdString(f.where));
         item->setData(Qt::UserRole + 1, static_cast<qlonglong>(f.time.time_since_epoch().count()));
         item->setData(Qt::UserRole + 2, QString::fromStdString(f.rule));

@@ -13,7 +13,7 @@
 
 #include <fmt/format.h>
 
-#include "app/shell/settings_dialog.h"
+#include "app/shell/settings.h"
 #include "session/recording.h"
 
 #include "kernel/files.h"
@@ -70,8 +70,7 @@ Editor::Editor(const bench::Catalogue& catalogue, QObject* parent) : QObject(par
     connect(&autosave_, &QTimer::timeout, this, &Editor::autosave);
     keepAsideEvery(settings::autosaveSeconds());
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, &Editor::firmwareFileChanged);
-    if (const int megabytes = QSettings().value("tape/megabytes").toInt(); megabytes > 0)
-        session_.setTapeBytes(static_cast<std::size_t>(megabytes) << 20U);
+    session_.setTapeBytes(static_cast<std::size_t>(settings::tapeMegabytes()) << 20U);
     if (settings::startsAtFullSpeed())
         session_.setFullSpeed(true);
     adopt(bench::Document{}, {});

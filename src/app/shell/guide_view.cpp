@@ -62,7 +62,7 @@ GuideView::GuideView(QWidget* parent) : QFrame(parent)
 {
     setObjectName("guide");
     setAccessibleName(tr("User guide"));
-    setStyleSheet("QFrame#guide { background: #FDFBF6; border-left: 2px solid #8A2B57; } QTextBrowser { background: #FDFBF6; border: none; } QListWidget { background: #F4EEE2; border-radius: 6px; }");
+    theme::dress(this, "QFrame#guide { background: @card; border-left: 2px solid @bramble; } QTextBrowser { background: @card; border: none; } QListWidget { background: @quiet; border-radius: 6px; }");
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(18, 12, 12, 12);
     auto* head = new QHBoxLayout;
@@ -166,7 +166,7 @@ void GuideView::dress()
             QTextTableFormat format = table->format();
             format.setBorderCollapse(true);
             format.setBorder(1);
-            format.setBorderBrush(theme::kRule);
+            format.setBorderBrush(theme::rule());
             format.setCellPadding(kCell);
             format.setCellSpacing(0);
             table->setFormat(format);

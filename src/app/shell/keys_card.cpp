@@ -21,8 +21,9 @@ QLabel* block(const QString& title, const std::vector<Row>& rows)
 {
     QString html = QString("<p style='margin:0 0 3px 0'><b>%1</b></p><table cellspacing='0' cellpadding='2'>").arg(title.toHtmlEscaped());
     for (const Row& row : rows)
-        html += QString("<tr><td style='white-space:nowrap; color:#8A2B57; padding-right:12px; font-family:JetBrains Mono'>%1</td><td>%2</td></tr>").arg(row.keys.toHtmlEscaped(), row.name.toHtmlEscaped());
-    auto* out = new QLabel(html + "</table>");
+        html += QString("<tr><td style='white-space:nowrap; color:@bramble; padding-right:12px; font-family:JetBrains Mono'>%1</td><td>%2</td></tr>").arg(row.keys.toHtmlEscaped(), row.name.toHtmlEscaped());
+    auto* out = new QLabel;
+    theme::write(out, html + "</table>");
     out->setTextFormat(Qt::RichText);
     out->setFont(theme::words(8.8));
     out->setWordWrap(true);
@@ -68,7 +69,7 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
     setAttribute(Qt::WA_DeleteOnClose);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("List of keys"));
-    setStyleSheet("QFrame#keysCard { background: #FDFBF6; border: 1px solid #8A2B57; border-radius: 10px; } QScrollArea, QWidget#keysPage { background: #FDFBF6; }");
+    theme::dress(this, "QFrame#keysCard { background: @card; border: 1px solid @bramble; border-radius: 10px; } QScrollArea, QWidget#keysPage { background: @card; }");
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(22, 16, 10, 12);
     auto* title = new QLabel(tr("Keys"));
@@ -116,7 +117,7 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
     outer->addWidget(scroll, 1);
     auto* close = new QLabel(tr("Esc closes this"));
     close->setFont(theme::words(8.6));
-    close->setStyleSheet("color: #6F6577;");
+    theme::dress(close, "color: @muted;");
     outer->addWidget(close);
     const QSize size(std::min(parent->width() - 40, 1180), std::min(parent->height() - 40, 740));
     setGeometry((parent->width() - size.width()) / 2, (parent->height() - size.height()) / 2, size.width(), size.height());

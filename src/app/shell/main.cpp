@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include "app/shell/main_window.h"
+#include "app/shell/system_look.h"
 #include "app/shell/theme.h"
 #include "kernel/check.h"
 #include "kernel/units.h"
@@ -172,8 +173,10 @@ int main(int argc, char** argv)
         QApplication::setOrganizationName("bramix");
         QApplication::setApplicationVersion(BRAMIX_VERSION);
         application.setStyle("Fusion");
-        application.setStyleSheet(app::theme::styleSheet());
         application.setFont(app::theme::words(9.4));
+        const app::SystemLook system;
+        app::applyLook(system);
+        QObject::connect(&system, &app::SystemLook::changed, &application, [&system] { app::applyLook(system); });
         QCommandLineParser parser;
         parser.setApplicationDescription("A bench for microcontroller boards: wire it, run firmware on it, see what happens.");
         parser.addHelpOption();
@@ -204,8 +207,9 @@ int main(int argc, char** argv)
         const QCommandLineOption table("table", "with --picture: what the lanes read, as a table");
         const QCommandLineOption added("add", "with --picture: look for a part to add by these letters", "letters");
         const QCommandLineOption opened("open", "with --picture: the menu, keys, guide, settings, tour, find:WORDS, curve:PART, button:NAME, or the menu of paper, part:ID, pin:PART.PIN, wire:N, or a row of the menu by its words", "what");
+        const QCommandLineOption theme("theme", "with --picture: light or dark, whatever the settings say", "name");
         const QCommandLineOption large("large", "with --picture: the tape takes most of the window");
-        parser.addOptions({added, opened, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
+        parser.addOptions({theme, added, opened, lanes, measured, explained, variables, presses, table, large, picture, span, serial, scope, across, findings, selected, sweep, plot, curves, probes, code, until, count, slow, back, tape});
         parser.process(application);
 
         const auto catalogue = bench::Catalogue::loadInstalled();
@@ -213,7 +217,10 @@ int main(int argc, char** argv)
             fmt::print(stderr, "{}\n", catalogue.error().text());
             return 2;
         }
+        if (parser.isSet(theme))
+            app::theme::setLook(parser.value(theme) == "dark" ? app::theme::Look::dark : app::theme::Look::light);
         app::MainWindow window(*catalogue);
+        QObject::connect(&window, &app::MainWindow::settingsChanged, &application, [&system] { app::applyLook(system); });
         if (!parser.positionalArguments().isEmpty())
             window.takeFile(parser.positionalArguments().first());
         else

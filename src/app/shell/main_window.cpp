@@ -19,7 +19,7 @@
 #include <QRegularExpression>
 
 #include "app/shell/examples.h"
-#include "app/shell/settings_dialog.h"
+#include "app/shell/settings.h"
 #include "app/shell/theme.h"
 #include "bench/lists.h"
 #include "bench/new_bench.h"
@@ -43,7 +43,7 @@ QString nameOf(const bench::PartHit& hit)
 MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
 {
     setWindowTitle("Bramix");
-    setWindowIcon(theme::icon("berry", theme::kBramble));
+    setWindowIcon(theme::icon("berry", theme::bramble));
     resize(1280, 800);
     setMinimumSize(720, 460);
     auto* shell = new QWidget;
@@ -57,7 +57,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     rows->addWidget(transport_);
     recovery_ = new QWidget;
     recovery_->setObjectName("recovery");
-    recovery_->setStyleSheet("QWidget#recovery { background: #F6E3C5; }");
+    theme::dress(recovery_, "QWidget#recovery { background: @warningGround; }");
     auto* recoveryRow = new QHBoxLayout(recovery_);
     recoveryRow->setContentsMargins(14, 5, 14, 5);
     recoveryRow->addWidget(new QLabel(tr("Work on this bench was not saved when Bramix last ended.")));
@@ -92,7 +92,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     auto* lowerBox = new QWidget;
     lowerBox->setObjectName("dock");
     lowerBox->setAttribute(Qt::WA_StyledBackground);
-    lowerBox->setStyleSheet(theme::darkStyleSheet());
+    theme::dress(lowerBox, theme::darkStyleSheet());
     auto* lowerRows = new QVBoxLayout(lowerBox);
     lowerRows->setContentsMargins(0, 0, 0, 0);
     lowerRows->setSpacing(0);
@@ -146,6 +146,10 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     split_->addWidget(lowerBox);
     rows->addWidget(split_, 1);
     start_ = new StartPage(catalogue, art_);
+    connect(&theme::changes(), &theme::Changes::changed, start_, [this] {
+        if (start_->isVisible())
+            start_->refresh(editor_.recentFiles());  // its pictures are drawn anew
+    });
     start_->hide();
     rows->addWidget(start_, 1);
     connect(start_, &StartPage::benchChosen, this, [this](const QString& file) {

@@ -79,6 +79,10 @@ public:
     // Closing asks no questions; for tests.
     void neverAsk() { asks_ = false; }
 
+signals:
+    // The look is taken up by whoever knows the desktop's.
+    void settingsChanged();
+
 protected:
     void closeEvent(QCloseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;

@@ -9,7 +9,6 @@
 
 #include "app/shell/keys_card.h"
 #include "app/shell/main_window.h"
-#include "app/shell/settings_dialog.h"
 
 namespace bramix::app {
 

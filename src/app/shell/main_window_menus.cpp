@@ -9,6 +9,7 @@
 
 #include "app/shell/keys_card.h"
 #include "app/shell/main_window.h"
+#include "app/shell/settings.h"
 #include "app/shell/settings_dialog.h"
 #include "app/shell/theme.h"
 #include "app/shell/tour.h"
@@ -232,6 +233,7 @@ void MainWindow::openSettings()
     connect(dialog, &SettingsDialog::applied, this, [this] {
         editor_.session().setTapeBytes(static_cast<std::size_t>(settings::tapeMegabytes()) << 20U);
         editor_.keepAsideEvery(settings::autosaveSeconds());
+        emit settingsChanged();
     });
     dialog->open();
 }
@@ -241,7 +243,7 @@ void MainWindow::showAbout()
     QMessageBox box(this);
     box.setObjectName("about");
     box.setWindowTitle(tr("About Bramix"));
-    box.setIconPixmap(theme::icon("berry", theme::kBramble).pixmap(48, 48));
+    box.setIconPixmap(theme::icon("berry", theme::bramble).pixmap(48, 48));
     box.setText(tr("<b>Bramix %1</b>").arg(QApplication::applicationVersion()));
     box.setInformativeText(tr("A bench of boards, parts and wires that runs compiled firmware, exact to the cycle, and goes back in time to the cause of what one sees.\n\nBuilt with Qt %1.").arg(qVersion()));
     box.exec();

@@ -31,7 +31,7 @@ public:
         const QRectF box = QRectF(option.rect).adjusted(2, 1, -2, -1);
         if ((option.state & QStyle::State_Selected) != 0) {
             painter->setPen(Qt::NoPen);
-            painter->setBrush(QColor(0xF0, 0xDF, 0xE6));
+            painter->setBrush(theme::chosen());
             painter->drawRoundedRect(box, 6, 6);
         }
         const auto picture = index.data(Qt::DecorationRole).value<QPixmap>();
@@ -41,10 +41,10 @@ public:
             painter->drawPixmap(QPointF(box.left() + 8 + (44 - size.width()) / 2, box.center().y() - size.height() / 2), picture);
             left = box.left() + 62;
         }
-        painter->setPen(theme::kInk);
+        painter->setPen(theme::ink());
         painter->setFont(theme::words(9.6, QFont::Medium));
         painter->drawText(QRectF(left, box.top() + 4, box.right() - left - 6, 19), Qt::AlignVCenter, index.data(Qt::DisplayRole).toString());
-        painter->setPen(theme::kMuted);
+        painter->setPen(theme::muted());
         painter->setFont(theme::words(8.2));
         const QString about = QFontMetrics(painter->font()).elidedText(index.data(Qt::UserRole).toString(), Qt::ElideRight, static_cast<int>(box.right() - left - 6));
         painter->drawText(QRectF(left, box.top() + 22, box.right() - left - 6, 17), Qt::AlignVCenter, about);
@@ -57,7 +57,7 @@ public:
 PickList::PickList(QWidget* parent) : QFrame(parent)
 {
     setObjectName("pickList");
-    setStyleSheet("QFrame#pickList { background: #FDFBF6; border: 1px solid #C9BEAD; border-radius: 10px; }");
+    theme::dress(this, "QFrame#pickList { background: @card; border: 1px solid @edge; border-radius: 10px; }");
     auto* shadow = new QGraphicsDropShadowEffect(this);
     shadow->setBlurRadius(28);
     shadow->setOffset(0, 6);

@@ -1,5 +1,6 @@
 #include "app/shell/settings_dialog.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QDir>
@@ -11,37 +12,17 @@
 #include <QSettings>
 #include <QSpinBox>
 
+#include "app/shell/settings.h"
 #include "app/shell/theme.h"
-#include "session/live_session.h"
 
 namespace bramix::app {
-
-namespace settings {
-
-namespace {
-
-constexpr int kLeastText = 80, kMostText = 160;
-constexpr int kLeastTape = 8, kMostTape = 16'384;
-constexpr int kLeastAutosave = 1, kMostAutosave = 60, kUsualAutosave = 1;
-
-int number(const char* key, int usual, int least, int most) { return std::clamp(QSettings().value(key, usual).toInt(), least, most); }
-
-}  // namespace
-
-int textPercent() { return number("look/text", 100, kLeastText, kMostText); }
-bool startsAtFullSpeed() { return QSettings().value("run/fullSpeed", false).toBool(); }
-int tapeMegabytes() { return number("tape/megabytes", static_cast<int>(session::LiveSession::kTapeBytes >> 20U), kLeastTape, kMostTape); }
-int autosaveSeconds() { return number("autosave/seconds", kUsualAutosave, kLeastAutosave, kMostAutosave); }
-QString benchFolder() { return QSettings().value("benches/folder", QDir::homePath()).toString(); }
-
-}  // namespace settings
 
 SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent)
 {
     setObjectName("settings");
     setWindowTitle(tr("Settings"));
     setAttribute(Qt::WA_DeleteOnClose);
-    setStyleSheet("QDialog#settings { background: #ECE5D8; }");
+    theme::dress(this, "QDialog#settings { background: @panel; }");
     auto* form = new QFormLayout(this);
     form->setContentsMargins(22, 18, 22, 16);
     form->setVerticalSpacing(10);
@@ -54,12 +35,17 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent)
         box->setSuffix(unit);
         return box;
     };
+    auto* look = new QComboBox;
+    look->setObjectName("look");
+    look->addItems({tr("as the desktop has it"), tr("light"), tr("dark")});
+    look->setCurrentIndex(static_cast<int>(settings::look()));
+    form->addRow(tr("Theme"), look);
     auto* text = spin("textPercent", settings::kLeastText, settings::kMostText, settings::textPercent(), " %");
     text->setSingleStep(10);
     form->addRow(tr("Size of text"), text);
     auto* later = new QLabel(tr("from the next start"));
     later->setFont(theme::words(8.4));
-    later->setStyleSheet("color: #6F6577;");
+    theme::dress(later, "color: @muted;");
     form->addRow(QString(), later);
     auto* pace = new QComboBox;
     pace->setObjectName("pace");
@@ -86,6 +72,23 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent)
         if (const QString chosen = QFileDialog::getExistingDirectory(this, tr("Folder of benches"), folder->text()); !chosen.isEmpty())
             folder->setText(chosen);
     });
+    const auto check = [&](const char* name, const QString& words, bool now) {
+        auto* box = new QCheckBox(words);
+        box->setObjectName(name);
+        box->setChecked(now);
+        return box;
+    };
+    auto* gdb = check("portGdb", tr("GDB"), settings::mayOpen(settings::Port::gdb));
+    auto* serial = check("portSerial", tr("serial lines"), settings::mayOpen(settings::Port::serial));
+    auto* ports = new QWidget;
+    ports->setToolTip(tr("A port is opened on this machine only (127.0.0.1), and only when you ask for it. What is not ticked is refused even then."));
+    auto* portLine = new QHBoxLayout(ports);
+    portLine->setContentsMargins(0, 0, 0, 0);
+    portLine->setSpacing(18);
+    portLine->addWidget(gdb);
+    portLine->addWidget(serial);
+    portLine->addStretch(1);
+    form->addRow(tr("Ports may be opened for"), ports);
     auto* builds = new QPushButton(tr("Ask again before each build command"));
     builds->setToolTip(tr("Build commands of benches that were allowed once are asked about anew."));
     form->addRow(tr("Allowed so far"), builds);
@@ -97,13 +100,16 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent)
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Save | QDialogButtonBox::Cancel);
     form->addRow(buttons);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
-    connect(buttons, &QDialogButtonBox::accepted, this, [this, text, pace, tape, autosave, folder] {
+    connect(buttons, &QDialogButtonBox::accepted, this, [this, look, text, pace, tape, autosave, folder, gdb, serial] {
         QSettings s;
+        s.setValue("look/theme", QStringList{"desktop", "light", "dark"}[look->currentIndex()]);
         s.setValue("look/text", text->value());
         s.setValue("run/fullSpeed", pace->currentIndex() == 1);
         s.setValue("tape/megabytes", tape->value());
         s.setValue("autosave/seconds", autosave->value());
         s.setValue("benches/folder", folder->text());
+        s.setValue("ports/gdb", gdb->isChecked());
+        s.setValue("ports/serial", serial->isChecked());
         emit applied();
         accept();
     });

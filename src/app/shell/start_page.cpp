@@ -15,7 +15,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-#include "app/shell/settings_dialog.h"
+#include "app/shell/settings.h"
 #include "app/shell/theme.h"
 #include "bench/geometry.h"
 
@@ -41,8 +41,8 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
 {
     setObjectName("startPage");
     setAttribute(Qt::WA_StyledBackground);
-    setStyleSheet("QWidget#startPage, QWidget#startTiles { background: #F6F2EA; } QWidget#startNew { background: #ECE5D8; border-radius: 10px; }"
-                  "QToolButton#tile { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 8px; padding: 6px; } QToolButton#tile:hover { border: 1px solid #8A2B57; }");
+    theme::dress(this, "QWidget#startPage, QWidget#startTiles { background: @paper; } QWidget#startNew { background: @panel; border-radius: 10px; }"
+                  "QToolButton#tile { background: @card; border: 1px solid @rule; border-radius: 8px; padding: 6px; } QToolButton#tile:hover { border: 1px solid @bramble; }");
     auto* columns = new QHBoxLayout(this);
     columns->setContentsMargins(36, 30, 24, 24);
     columns->setSpacing(28);
@@ -57,7 +57,7 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
     const auto row = [&](const QString& label, QWidget* widget) {
         auto* l = new QLabel(label);
         l->setFont(theme::words(8.8));
-        l->setStyleSheet("color: #6F6577;");
+        theme::dress(l, "color: @muted;");
         rows->addWidget(l);
         rows->addWidget(widget);
     };
@@ -94,7 +94,7 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
     make_ = new QPushButton(tr("Make it, build it and run it"));
     make_->setObjectName("startMake");
     make_->setMinimumHeight(36);
-    make_->setStyleSheet("QPushButton { background: #4B7B3F; color: white; border: none; border-radius: 8px; font-weight: 600; } QPushButton:hover { background: #3F6935; } QPushButton:disabled { background: #A9B8A2; }");
+    theme::dress(make_, "QPushButton { background: @go; color: white; border: none; border-radius: 8px; font-weight: 600; } QPushButton:hover { background: @goHover; } QPushButton:disabled { background: @goFaint; }");
     rows->addSpacing(4);
     rows->addWidget(make_);
     state_ = new QLabel;
@@ -149,7 +149,7 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
 
 void StartPage::say(const QString& words, bool error)
 {
-    state_->setStyleSheet(error ? "color: #A83A22;" : "color: #2A2230;");
+    theme::dress(state_, error ? "color: @rust;" : "color: @ink;");
     state_->setText(words);
 }
 
@@ -177,9 +177,9 @@ void StartPage::refresh(const QStringList& recent)
 {
     QStringList lines;
     for (const bench::Tool& tool : bench::buildTools())
-        lines << (tool.path.empty() ? tr("<span style='color:#A83A22'>%1 is missing:</span> sudo apt install %2").arg(text(tool.program), text(tool.packages))
-                                    : tr("<span style='color:#4B7B3F'>●</span> %1 is installed").arg(text(tool.program)));
-    tools_->setText(lines.join("<br>"));
+        lines << (tool.path.empty() ? tr("<span style='color:@rust'>%1 is missing:</span> sudo apt install %2").arg(text(tool.program), text(tool.packages))
+                                    : tr("<span style='color:@leaf'>●</span> %1 is installed").arg(text(tool.program)));
+    theme::write(tools_, lines.join("<br>"));
     while (QLayoutItem* item = tiles_->takeAt(0)) {
         delete item->widget();
         delete item;
@@ -228,7 +228,7 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         about->setWordWrap(true);
         about->setFixedWidth(kTile.width() + 12);
         about->setFont(theme::words(8.4));
-        about->setStyleSheet("color: #6F6577;");
+        theme::dress(about, "color: @muted;");
         about->ensurePolished();
         about->setFixedHeight(about->heightForWidth(about->width()));  // what a column of widgets would not ask for
         rows->addWidget(about);
@@ -251,7 +251,7 @@ QPixmap StartPage::picture(const bench::Document& document, QSize size)
     const double ratio = devicePixelRatioF();
     QPixmap out(size * ratio);
     out.setDevicePixelRatio(ratio);
-    out.fill(theme::kPaper);
+    out.fill(theme::paper());
     QRectF bounds;
     for (const bench::PartItem& part : document.parts)
         if (const bench::PartKind* kind = catalogue_.find(part.kind))

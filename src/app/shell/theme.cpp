@@ -1,29 +1,149 @@
 #include "app/shell/theme.h"
 
-#include "app/shell/settings_dialog.h"
+#include "app/shell/settings.h"
 
-#include <QFontDatabase>
+#include <QApplication>
 #include <QHash>
+#include <QIconEngine>
+#include <QLabel>
 #include <QPainter>
+#include <QPalette>
 #include <QPixmap>
+#include <QRegularExpression>
 #include <QSvgRenderer>
+#include <algorithm>
+#include <array>
 
 // The library's resources come in where somebody asks for them.
 static void useIcons() { Q_INIT_RESOURCE(icons); }
 
 namespace bramix::app::theme {
 
+namespace {
+
+Look lookNow = Look::light;
+
+constexpr std::array kTones{&paper, &panel,  &card,  &quiet,  &hover,      &chosen,   &changed, &selected,  &warningGround, &errorGround, &goodGround, &go,         &goHover,   &goFaint, &accent, &rule, &edge,
+                            &dot,   &ink,    &muted, &faint,  &bramble,    &leaf,     &amber,   &rust,      &sky,           &warningInk,  &errorInk,   &goodInk,    &white};
+
+const char* const kSheetOf = "look.sheet";
+const char* const kTextOf = "look.text";
+
+QString withTones(QString text, const QRegularExpression& place)
+{
+    QString out;
+    qsizetype done = 0;
+    for (auto found = place.globalMatch(text); found.hasNext();) {
+        const auto match = found.next();
+        const auto tone = std::ranges::find_if(kTones, [&](const Tone* t) { return match.captured(1) == QLatin1String(t->name); });
+        out += text.mid(done, match.capturedStart(1) - 1 - done);
+        // Arrows are drawings: light ones on dark grounds.
+        out += tone != kTones.end() ? (**tone)().name() : match.captured(1) == "arrow" ? QString(lookNow == Look::dark ? "light" : "dark") : "@" + match.captured(1);
+        done = match.capturedEnd(1);
+    }
+    return out + text.mid(done);
+}
+
+// What people wrote may stand in rich text: only a colour of ours is put in there.
+QString richTextOf(const QString& text)
+{
+    static const QRegularExpression place("color:@([A-Za-z]+)");
+    return withTones(text, place);
+}
+
+void dressApplication()
+{
+    QPalette palette;
+    palette.setColor(QPalette::Window, panel());
+    palette.setColor(QPalette::WindowText, ink());
+    palette.setColor(QPalette::Base, card());
+    palette.setColor(QPalette::AlternateBase, quiet());
+    palette.setColor(QPalette::ToolTipBase, card());
+    palette.setColor(QPalette::ToolTipText, ink());
+    palette.setColor(QPalette::Text, ink());
+    palette.setColor(QPalette::PlaceholderText, muted());
+    palette.setColor(QPalette::Button, panel());
+    palette.setColor(QPalette::ButtonText, ink());
+    palette.setColor(QPalette::BrightText, white());
+    palette.setColor(QPalette::Light, card());
+    palette.setColor(QPalette::Midlight, hover());
+    palette.setColor(QPalette::Mid, rule());
+    palette.setColor(QPalette::Dark, edge());
+    palette.setColor(QPalette::Highlight, accent());
+    palette.setColor(QPalette::HighlightedText, white());
+    palette.setColor(QPalette::Link, bramble());
+    palette.setColor(QPalette::LinkVisited, bramble());
+    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
+        palette.setColor(QPalette::Disabled, role, faint());
+    QApplication::setPalette(palette);
+    qApp->setStyleSheet(styleSheet());
+}
+
+}  // namespace
+
+QColor Tone::operator()() const { return QColor::fromRgba(lookNow == Look::dark ? dark : light); }
+
+Look look() { return lookNow; }
+
+Changes& changes()
+{
+    static Changes all;
+    return all;
+}
+
+QColor clear(QColor color, int alpha)
+{
+    color.setAlpha(alpha);
+    return color;
+}
+
+void setLook(Look look)
+{
+    lookNow = look;
+    dressApplication();
+    for (QWidget* widget : QApplication::allWidgets()) {
+        if (const QVariant own = widget->property(kSheetOf); own.isValid())
+            widget->setStyleSheet(sheet(own.toString()));
+        if (auto* label = qobject_cast<QLabel*>(widget); label != nullptr && label->property(kTextOf).isValid())
+            label->setText(richTextOf(label->property(kTextOf).toString()));
+        widget->update();
+    }
+    emit changes().changed();
+}
+
+QString sheet(const QString& text)
+{
+    static const QRegularExpression place("@([A-Za-z]+)");
+    return withTones(text, place);
+}
+
+void dress(QWidget* widget, const QString& text)
+{
+    if (widget->property(kSheetOf).toString() == text)
+        return;
+    widget->setProperty(kSheetOf, text);
+    widget->setStyleSheet(sheet(text));
+}
+
+void write(QLabel* label, const QString& richText)
+{
+    if (label->property(kTextOf).toString() == richText)
+        return;
+    label->setProperty(kTextOf, richText);
+    label->setText(richTextOf(richText));
+}
+
 QColor wireColor(const std::string& name)
 {
-    static const QHash<QString, QColor> colors{{"ink", kInk},
-                                               {"rust", kRust},
-                                               {"amber", kAmber},
-                                               {"leaf", kLeaf},
-                                               {"sky", QColor(0x2D, 0x6A, 0x9E)},
-                                               {"violet", QColor(0x7B, 0x4F, 0xA0)},
-                                               {"bark", QColor(0x8C, 0x62, 0x39)},
-                                               {"slate", QColor(0x5B, 0x7F, 0x86)}};
-    return colors.value(QString::fromStdString(name), QColor(0x5B, 0x7F, 0x86));
+    struct Wire {
+        const char* name;
+        QRgb light, dark;
+    };
+    // Brighter on the dark paper, the same hue.
+    static constexpr std::array kWires{Wire{"ink", 0xFF2A2230, 0xFFCFC4D6}, Wire{"rust", 0xFFA83A22, 0xFFDD6A50}, Wire{"amber", 0xFFC0730D, 0xFFE09A3A}, Wire{"leaf", 0xFF4B7B3F, 0xFF7DB56E}, Wire{"sky", 0xFF2D6A9E, 0xFF63A5DC}, Wire{"violet", 0xFF7B4FA0, 0xFFAF84D6}, Wire{"bark", 0xFF8C6239, 0xFFBE9163}, Wire{"slate", 0xFF5B7F86, 0xFF8AB2B9}};
+    const auto found = std::ranges::find_if(kWires, [&](const Wire& w) { return name == w.name; });
+    const Wire& wire = found == kWires.end() ? kWires.back() : *found;
+    return QColor::fromRgba(lookNow == Look::dark ? wire.dark : wire.light);
 }
 
 QColor laneColor(const std::string& name)
@@ -69,6 +189,8 @@ QFont figures(double points, int weight)
     return font;
 }
 
+namespace {
+
 QByteArray iconSvg(const QString& name, const QColor& color)
 {
     static const QHash<QString, QByteArray> drawings{
@@ -89,68 +211,85 @@ QByteArray iconSvg(const QString& name, const QColor& color)
     return svg.replace("\"C\"", "\"" + color.name().toLatin1() + "\"");
 }
 
-QIcon icon(const QString& name, const QColor& color)
-{
-    QSvgRenderer renderer(iconSvg(name, color));
-    QIcon out;
-    for (const int size : {20, 24, 40, 48}) {
-        QPixmap pixmap(size, size);
-        pixmap.fill(Qt::transparent);
-        QPainter painter(&pixmap);
-        renderer.render(&painter);
-        out.addPixmap(pixmap);
+// Drawn at the size that is wanted, in the colour that its tone has then.
+class Drawing : public QIconEngine {
+public:
+    Drawing(QString name, const Tone& tone) : name_(std::move(name)), tone_(&tone) {}
+
+    void paint(QPainter* painter, const QRect& rect, QIcon::Mode, QIcon::State) override
+    {
+        QSvgRenderer renderer(iconSvg(name_, (*tone_)()));
+        renderer.render(painter, rect);
     }
-    return out;
-}
+
+    QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override
+    {
+        QPixmap out(size);
+        out.fill(Qt::transparent);
+        QPainter painter(&out);
+        paint(&painter, QRect(QPoint(0, 0), size), mode, state);
+        return out;
+    }
+
+    [[nodiscard]] QIconEngine* clone() const override { return new Drawing(name_, *tone_); }
+
+private:
+    QString name_;
+    const Tone* tone_;
+};
+
+}  // namespace
+
+QIcon icon(const QString& name, const Tone& tone) { return QIcon(new Drawing(name, tone)); }
 
 QString styleSheet()
 {
     useIcons();
-    return QStringLiteral(R"(
-QWidget { color: #2A2230; }
-QWidget#inspector, QWidget#inspectorPage { background: #ECE5D8; }
-QWidget#shell, QMainWindow { background: #ECE5D8; }
-QMenu { background: #FDFBF6; color: #2A2230; border: 1px solid #C9BEAD; padding: 5px; }
+    return sheet(QStringLiteral(R"(
+QWidget { color: @ink; }
+QWidget#inspector, QWidget#inspectorPage { background: @panel; }
+QWidget#shell, QMainWindow { background: @panel; }
+QMenu { background: @card; color: @ink; border: 1px solid @edge; padding: 5px; }
 QMenu::item { background: transparent; padding: 5px 26px 5px 14px; border-radius: 5px; }
-QMenu::item:selected { background: #F0DFE6; color: #2A2230; }
-QMenu::item:disabled { color: #7A7080; }
-QMenu::separator { height: 1px; background: #E2D8C8; margin: 4px 8px; }
-QDialog, QMessageBox { background: #ECE5D8; }
-QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
-QLineEdit, QPlainTextEdit, QSpinBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; selection-background-color: #8A2B57; selection-color: #FFFFFF; }
-QLineEdit:focus, QPlainTextEdit:focus { border: 1px solid #8A2B57; }
-QComboBox { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 5px; padding: 4px 7px; }
+QMenu::item:selected { background: @chosen; color: @ink; }
+QMenu::item:disabled { color: @muted; }
+QMenu::separator { height: 1px; background: @rule; margin: 4px 8px; }
+QDialog, QMessageBox { background: @panel; }
+QToolTip { background: @card; color: @ink; border: 1px solid @rule; padding: 4px 6px; }
+QLineEdit, QPlainTextEdit, QSpinBox { background: @card; border: 1px solid @rule; border-radius: 5px; padding: 4px 7px; selection-background-color: @accent; selection-color: #FFFFFF; }
+QLineEdit:focus, QPlainTextEdit:focus { border: 1px solid @bramble; }
+QComboBox { background: @card; border: 1px solid @rule; border-radius: 5px; padding: 4px 7px; }
 QComboBox::drop-down { border: none; width: 20px; }
-QComboBox::down-arrow { image: url(:/icons/down-dark.svg); width: 11px; height: 11px; }
+QComboBox::down-arrow { image: url(:/icons/down-@arrow.svg); width: 11px; height: 11px; }
 QSpinBox::up-button, QSpinBox::down-button { border: none; background: transparent; width: 18px; }
-QSpinBox::up-arrow { image: url(:/icons/up-dark.svg); width: 10px; height: 10px; }
-QSpinBox::down-arrow { image: url(:/icons/down-dark.svg); width: 10px; height: 10px; }
-QComboBox QAbstractItemView { background: #FDFBF6; border: 1px solid #D5CBBA; selection-background-color: #F0DFE6; selection-color: #2A2230; }
-QPushButton { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 6px; padding: 5px 12px; }
-QPushButton:hover { border-color: #8A2B57; }
-QPushButton:pressed, QPushButton:checked { background: #F0DFE6; border-color: #8A2B57; color: #8A2B57; }
-QPushButton:disabled { color: #A89FA8; }
-QPushButton#link { background: transparent; border: none; color: #8A2B57; padding: 2px 0; text-align: left; }
+QSpinBox::up-arrow { image: url(:/icons/up-@arrow.svg); width: 10px; height: 10px; }
+QSpinBox::down-arrow { image: url(:/icons/down-@arrow.svg); width: 10px; height: 10px; }
+QComboBox QAbstractItemView { background: @card; border: 1px solid @rule; selection-background-color: @chosen; selection-color: @ink; }
+QPushButton { background: @card; border: 1px solid @rule; border-radius: 6px; padding: 5px 12px; }
+QPushButton:hover { border-color: @bramble; }
+QPushButton:pressed, QPushButton:checked { background: @chosen; border-color: @bramble; color: @bramble; }
+QPushButton:disabled { color: @faint; }
+QPushButton#link { background: transparent; border: none; color: @bramble; padding: 2px 0; text-align: left; }
 QPushButton#link:hover { text-decoration: underline; }
 QToolButton { background: transparent; border: none; border-radius: 6px; padding: 5px; }
-QToolButton:hover { background: #E2D8C8; }
-QToolButton:checked { background: #F0DFE6; }
-QListWidget { background: #FDFBF6; border: none; outline: none; }
+QToolButton:hover { background: @hover; }
+QToolButton:checked { background: @chosen; }
+QListWidget { background: @card; border: none; outline: none; }
 QListWidget::item { padding: 5px 8px; border-radius: 5px; }
-QListWidget::item:selected { background: #F0DFE6; color: #2A2230; }
-QTreeWidget { background: #FDFBF6; border: none; border-radius: 5px; outline: none; }
+QListWidget::item:selected { background: @chosen; color: @ink; }
+QTreeWidget { background: @card; border: none; border-radius: 5px; outline: none; }
 QTreeWidget::item { padding: 1px 2px; }
-QTreeWidget::item:selected { background: #F0DFE6; color: #2A2230; }
-QWidget#code { background: #ECE5D8; }
+QTreeWidget::item:selected { background: @chosen; color: @ink; }
+QWidget#code { background: @panel; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }
-QScrollBar::handle:vertical { background: #C9BEAD; border-radius: 4px; min-height: 24px; }
+QScrollBar::handle:vertical { background: @edge; border-radius: 4px; min-height: 24px; }
 QScrollBar:horizontal { background: transparent; height: 8px; margin: 0; }
-QScrollBar::handle:horizontal { background: #C9BEAD; border-radius: 4px; min-width: 24px; }
+QScrollBar::handle:horizontal { background: @edge; border-radius: 4px; min-width: 24px; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
-QSplitter::handle { background: #D5CBBA; }
-)");
+QSplitter::handle { background: @rule; }
+)"));
 }
 
 QString darkStyleSheet()
@@ -167,10 +306,10 @@ QComboBox { background: #2C2331; color: #EDE4D7; border: 1px solid #4A3E52; bord
 QComboBox::drop-down { border: none; width: 20px; }
 QComboBox::down-arrow { image: url(:/icons/down-light.svg); width: 11px; height: 11px; }
 QComboBox QAbstractItemView { background: #2C2331; color: #EDE4D7; border: 1px solid #5A4C62; selection-background-color: #6A2C50; selection-color: #FFFFFF; }
-QToolTip { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; padding: 4px 6px; }
-QDialog, QDialog QWidget { background: #ECE5D8; color: #2A2230; }
-QDialog QComboBox::down-arrow { image: url(:/icons/down-dark.svg); }
-QDialog QLineEdit, QDialog QSpinBox, QDialog QComboBox, QDialog QAbstractItemView, QDialog QPushButton { background: #FDFBF6; color: #2A2230; border: 1px solid #D5CBBA; }
+QToolTip { background: @card; color: @ink; border: 1px solid @rule; padding: 4px 6px; }
+QDialog, QDialog QWidget { background: @panel; color: @ink; }
+QDialog QComboBox::down-arrow { image: url(:/icons/down-@arrow.svg); }
+QDialog QLineEdit, QDialog QSpinBox, QDialog QComboBox, QDialog QAbstractItemView, QDialog QPushButton { background: @card; color: @ink; border: 1px solid @rule; }
 )");
 }
 

@@ -13,13 +13,13 @@ Tour::Tour(std::vector<Step> steps, QWidget* parent) : QFrame(parent), steps_(st
     setObjectName("tour");
     setAttribute(Qt::WA_DeleteOnClose);
     setAccessibleName(tr("First steps"));
-    setStyleSheet("QFrame#tour { background: #FDFBF6; border: 2px solid #8A2B57; border-radius: 10px; }");
+    theme::dress(this, "QFrame#tour { background: @card; border: 2px solid @bramble; border-radius: 10px; }");
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(16, 12, 16, 12);
     rows->setSpacing(6);
     head_ = new QLabel;
     head_->setFont(theme::words(8.6, QFont::DemiBold));
-    head_->setStyleSheet("color: #8A2B57;");
+    theme::dress(head_, "color: @bramble;");
     text_ = new QLabel;
     text_->setFont(theme::words(10));
     text_->setWordWrap(true);

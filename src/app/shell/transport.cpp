@@ -31,7 +31,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
 
     menu_ = new QToolButton;
     menu_->setObjectName("menuMark");
-    menu_->setIcon(theme::icon("berry", theme::kBramble));
+    menu_->setIcon(theme::icon("berry", theme::bramble));
     menu_->setIconSize({26, 26});
     menu_->setToolTip(tr("Menu: everything that can be done (F10)"));
     menu_->setAccessibleName(tr("Menu"));
@@ -46,16 +46,16 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
 
     auto* pill = new QWidget;
     pill->setObjectName("pill");
-    pill->setStyleSheet("QWidget#pill { background: #FDFBF6; border: 1px solid #D5CBBA; border-radius: 17px; } QToolButton { border-radius: 14px; padding: 3px; }"
-                        "QToolButton#run { background: #4B7B3F; } QToolButton#run:hover { background: #568A48; }");
+    theme::dress(pill, "QWidget#pill { background: @card; border: 1px solid @rule; border-radius: 17px; } QToolButton { border-radius: 14px; padding: 3px; }"
+                        "QToolButton#run { background: @go; } QToolButton#run:hover { background: @goHover; }");
     auto* buttons = new QHBoxLayout(pill);
     pill->setFixedHeight(36);
     buttons->setContentsMargins(3, 2, 8, 2);
     buttons->setSpacing(4);
-    const auto button = [&](const char* name, const char* icon, const QColor& color, const QString& tip) {
+    const auto button = [&](const char* name, const char* icon, const theme::Tone& tone, const QString& tip) {
         auto* b = new QToolButton;
         b->setObjectName(name);
-        b->setIcon(theme::icon(icon, color));
+        b->setIcon(theme::icon(icon, tone));
         b->setIconSize({22, 22});
         b->setToolTip(tip);
         b->setAccessibleName(tip.section('(', 0, 0).trimmed());
@@ -63,11 +63,11 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         buttons->addWidget(b);
         return b;
     };
-    back_ = button("back", "back", theme::kInk, tr("Back one line (,)\nBack one instruction (Shift+,)"));
-    run_ = button("run", "run", Qt::white, tr("Run or pause (Space)"));
+    back_ = button("back", "back", theme::ink, tr("Back one line (,)\nBack one instruction (Shift+,)"));
+    run_ = button("run", "run", theme::white, tr("Run or pause (Space)"));
     run_->setFixedSize(48, 29);
-    step_ = button("step", "step", theme::kInk, tr("One line (.)\nOver its calls (Alt+.), out of the function (Ctrl+.), one instruction (Shift+.)"));
-    restart_ = button("restart", "restart", theme::kInk, tr("Power off and on again (Ctrl+R)"));
+    step_ = button("step", "step", theme::ink, tr("One line (.)\nOver its calls (Alt+.), out of the function (Ctrl+.), one instruction (Shift+.)"));
+    restart_ = button("restart", "restart", theme::ink, tr("Power off and on again (Ctrl+R)"));
     layout->addWidget(pill);
 
     clock_ = new QLabel;
@@ -81,7 +81,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     speed_->setFlat(true);
     speed_->setFocusPolicy(Qt::NoFocus);
     speed_->setFont(theme::figures(9));
-    speed_->setStyleSheet("QPushButton { background: transparent; border: none; text-align: left; padding: 2px 4px; } QPushButton:hover { color: #8A2B57; }");
+    theme::dress(speed_, "QPushButton { background: transparent; border: none; text-align: left; padding: 2px 4px; } QPushButton:hover { color: @bramble; }");
     speed_->setFixedWidth(kSpeedWidth);
     layout->addWidget(speed_);
     layout->addStretch(1);
@@ -94,10 +94,10 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     stays.setRetainSizeWhenHidden(true);
     findings_->setSizePolicy(stays);
     layout->addWidget(findings_);
-    find_ = new QPushButton(theme::icon("search", theme::kMuted), tr("Find anything      Ctrl K"));
+    find_ = new QPushButton(theme::icon("search", theme::muted), tr("Find anything      Ctrl K"));
     find_->setFocusPolicy(Qt::NoFocus);
     find_->setFont(theme::words(9));
-    find_->setStyleSheet("QPushButton { color: #6F6577; text-align: left; padding: 5px 10px; border-radius: 6px; }");
+    theme::dress(find_, "QPushButton { color: @muted; text-align: left; padding: 5px 10px; border-radius: 6px; }");
     find_->setMinimumWidth(180);
     layout->addWidget(find_);
 
@@ -120,11 +120,11 @@ void Transport::refresh()
     const bool saved = editor_.isSaved();
     const QString title = QString::fromStdString(editor_.document().title);
     const QString shown = title_->fontMetrics().elidedText(title, Qt::ElideRight, kTitleWidth - 22);
-    title_->setText(QString("%1 %2").arg(shown.toHtmlEscaped(), saved ? "" : "<span style='color:#8A2B57'>●</span>"));
+    theme::write(title_, QString("%1 %2").arg(shown.toHtmlEscaped(), saved ? "" : "<span style='color:@bramble'>●</span>"));
     title_->setToolTip(title + "\n" + (saved ? tr("Saved") : tr("Not saved yet (Ctrl+S)")));
     if (p.running != shownRunning_) {
         shownRunning_ = p.running;
-        run_->setIcon(theme::icon(p.running ? "pause" : "run", Qt::white));
+        run_->setIcon(theme::icon(p.running ? "pause" : "run", theme::white));
     }
     clock_->setText(QString::fromStdString(kernel::formatClock(p.now)));
     QString speed;
@@ -164,15 +164,15 @@ void Transport::refresh()
         }
     findings_->setVisible(count > 0);
     findings_->setText(count == 1 ? tr("1 finding") : tr("%1 findings").arg(count));
-    const char* style = worst == 2 ? "background: #F3D9D2; color: #8E2F1B;" : worst == 1 ? "background: #F6E3C5; color: #8A5206;" : "background: #E2D8C8; color: #4F4656;";
-    findings_->setStyleSheet(QString("QPushButton { %1 border: none; border-radius: 12px; padding: 4px 12px; }").arg(style));
+    const char* style = worst == 2 ? "background: @errorGround; color: @errorInk;" : worst == 1 ? "background: @warningGround; color: @warningInk;" : "background: @hover; color: @muted;";
+    theme::dress(findings_, QString("QPushButton { %1 border: none; border-radius: 12px; padding: 4px 12px; }").arg(style));
 }
 
 void Transport::paintEvent(QPaintEvent*)
 {
     QPainter painter(this);
-    painter.fillRect(rect(), theme::kPanel);
-    painter.setPen(theme::kRule);
+    painter.fillRect(rect(), theme::panel());
+    painter.setPen(theme::rule());
     painter.drawLine(0, height() - 1, width(), height() - 1);
 }
 

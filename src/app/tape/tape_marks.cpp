@@ -75,7 +75,7 @@ void TapeView::drawMarks(QPainter& painter)
         const double x = xOf(t);
         if (x < kLabels || x > width())
             return;
-        painter.setPen(QPen(theme::kAmber, 1.2, Qt::DashLine));
+        painter.setPen(QPen(theme::kTapeWarning, 1.2, Qt::DashLine));
         painter.drawLine(QPointF(x, kRuler), QPointF(x, height()));
     };
     if (markA_)
@@ -148,13 +148,13 @@ void TapeView::drawMeasures(QPainter& painter)
     const bool bars = m.histogram.size() > 1 && m.period.most - m.period.least > 1e-12;
     const double h = metrics.height() * static_cast<double>(lines.size()) + 14 + (bars ? 34 : 0);
     const QRectF card(width() - kPresentMargin - w - 30, std::max(kRuler + 4, height() - h - 8), w + 22, h);
-    painter.setPen(QPen(theme::kRule, 1));
-    painter.setBrush(theme::kCard);
+    painter.setPen(QPen(theme::rule(), 1));
+    painter.setBrush(theme::card());
     painter.drawRoundedRect(card, 6, 6);
     painter.setFont(font);
     double y = card.top() + 7 + metrics.ascent();
     for (qsizetype i = 0; i < lines.size(); ++i, y += metrics.height()) {
-        painter.setPen(i == 0 ? theme::kMuted : theme::kInk);
+        painter.setPen(i == 0 ? theme::muted() : theme::ink());
         painter.drawText(QPointF(card.left() + 11, y), lines[i]);
     }
     if (!bars)
@@ -164,7 +164,7 @@ void TapeView::drawMeasures(QPainter& painter)
     for (std::size_t i = 0; i < m.histogram.size(); ++i)
         if (m.histogram[i] > 0) {
             const double bar = std::max(1.5, 26.0 * m.histogram[i] / tallest);
-            painter.fillRect(QRectF(card.left() + 11 + step * static_cast<double>(i), card.bottom() - 7 - bar, std::max(1.0, step - 1), bar), theme::kBramble);
+            painter.fillRect(QRectF(card.left() + 11 + step * static_cast<double>(i), card.bottom() - 7 - bar, std::max(1.0, step - 1), bar), theme::bramble());
         }
 }
 
@@ -180,12 +180,12 @@ void TapeView::drawCard(QPainter& painter, QPointF near, const QStringList& line
         card.moveRight(near.x() - 10);
     if (card.bottom() > height() - 4)
         card.moveBottom(near.y() - 8);
-    painter.setPen(QPen(theme::kRule, 1));
-    painter.setBrush(theme::kCard);
+    painter.setPen(QPen(theme::rule(), 1));
+    painter.setBrush(theme::card());
     painter.drawRoundedRect(card, 6, 6);
     painter.setFont(font);
     for (qsizetype i = 0; i < lines.size(); ++i) {
-        painter.setPen(i == 0 && lines.size() > 1 ? theme::kMuted : theme::kInk);
+        painter.setPen(i == 0 && lines.size() > 1 ? theme::muted() : theme::ink());
         painter.drawText(QPointF(card.left() + 10, card.top() + 16 + 17 * static_cast<double>(i)), lines[i]);
     }
 }
@@ -272,18 +272,18 @@ void TapeView::drawStory(QPainter& painter)
         storyCard_.moveRight(xOf(story_->at) - 10);
     if (storyCard_.bottom() > height() - 4)
         storyCard_.moveBottom(std::max(row->top - 2, kRuler + h + 2));
-    painter.setPen(QPen(theme::kBramble, 1));
-    painter.setBrush(theme::kCard);
+    painter.setPen(QPen(theme::bramble(), 1));
+    painter.setBrush(theme::card());
     painter.drawRoundedRect(storyCard_, 6, 6);
     double y = storyCard_.top() + 17;
     for (qsizetype i = 0; i < lines.size(); ++i, y += kLine) {
         painter.setFont(font);
-        painter.setPen(i == 0 ? theme::kInk : theme::kMuted);
+        painter.setPen(i == 0 ? theme::ink() : theme::muted());
         painter.drawText(QPointF(storyCard_.left() + 11, y), lines[i]);
     }
     if (leads) {
         painter.setFont(small);
-        painter.setPen(theme::kBramble);
+        painter.setPen(theme::bramble());
         painter.drawText(QPointF(storyCard_.left() + 11, y), tr("click here to see the code"));
     }
 }
