@@ -563,6 +563,8 @@ std::set<std::string> filesNamed(const Document& document)
             if (!follow.csv.empty())
                 out.insert(follow.csv);
     }
+    if (!document.capture.empty())
+        out.insert(document.capture);
     return out;
 }
 

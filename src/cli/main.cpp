@@ -173,6 +173,8 @@ int run(int argc, char** argv)
         return cli::kUnusableInput;
     }
     setUpLog(level, quiet);
+    for (std::string* bench : {&o.bench, &checkFile, &s.bench})
+        *bench = cli::benchIn(*bench);
     if (runApp->parsed())
         return cli::runCommand(o);
     if (recordingApp->parsed())

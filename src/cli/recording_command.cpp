@@ -12,6 +12,7 @@
 #include "cli/run_command.h"
 #include "cli/run_options.h"
 #include "session/read_lanes.h"
+#include "session/edges_export.h"
 #include "session/recording.h"
 
 namespace bramix::cli {
@@ -103,9 +104,7 @@ Result<void> look(const RecordingOptions& options)
                 pins.push_back(ref);
     if (pins.empty())
         return fail("--signals", fmt::format("\"{}\" is no pin of this bench", options.signals));
-    if (options.edges.ends_with(".vcd"))
-        return session::writeEdgesAsVcd(**session, options.edges, pins, Time{}, (*session)->latest()) ? Result<void>{} : Result<void>(fail(options.edges, "cannot be written"));
-    return bench::saveText(options.edges, session::edgesAsCsv(**session, pins, Time{}, (*session)->latest()));
+    return session::writeEdges(**session, options.edges, pins, Time{}, (*session)->latest());
 }
 
 }  // namespace

@@ -77,6 +77,18 @@ bool matchesWildcard(std::string_view pattern, std::string_view text)
     return p == pattern.size();
 }
 
+std::string benchIn(const std::string& given)
+{
+    std::error_code none;
+    if (!std::filesystem::is_directory(given, none))
+        return given;
+    std::vector<std::string> found;
+    for (const auto& entry : std::filesystem::directory_iterator(given, none))
+        if (entry.path().extension() == ".toml" && entry.is_regular_file(none))
+            found.push_back(entry.path().string());
+    return found.size() == 1 ? found.front() : given;
+}
+
 Result<kernel::FileAccess> filesOf(const std::string& bench, const std::vector<std::string>& allow)
 {
     kernel::FileAccess files;

@@ -27,6 +27,9 @@ struct TimedInput {
 // * stands for any characters, ? for one.
 [[nodiscard]] bool matchesWildcard(std::string_view pattern, std::string_view text);
 
+// The bench that a person means by a folder: the only one in it. Anything else stays as it is given.
+[[nodiscard]] std::string benchIn(const std::string& given);
+
 // What a bench may name: what lies in its folder, and what stands behind --allow. An error where that is no file.
 [[nodiscard]] kernel::Result<kernel::FileAccess> filesOf(const std::string& bench, const std::vector<std::string>& allow);
 

@@ -11,6 +11,8 @@
 
 #include <fmt/format.h>
 
+#include "kernel/file_writer.h"
+
 namespace bramix::kernel {
 
 namespace fs = std::filesystem;
@@ -29,30 +31,10 @@ public:
     Descriptor(const Descriptor&) = delete;
     Descriptor& operator=(const Descriptor&) = delete;
     [[nodiscard]] int get() const { return fd_; }
-    // False where what was written could not be kept.
-    [[nodiscard]] bool close()
-    {
-        const int fd = fd_;
-        fd_ = -1;
-        return ::close(fd) == 0;
-    }
 
 private:
     int fd_;
 };
-
-bool writeAll(int fd, std::string_view bytes)
-{
-    while (!bytes.empty()) {
-        const ssize_t n = ::write(fd, bytes.data(), bytes.size());
-        if (n < 0 && errno == EINTR)
-            continue;
-        if (n <= 0)
-            return false;
-        bytes.remove_prefix(static_cast<std::size_t>(n));
-    }
-    return true;
-}
 
 const char* kindOf(const struct stat& s)
 {
@@ -121,37 +103,11 @@ Result<std::string> readFile(const std::string& file, std::size_t most)
 
 Result<void> writeFile(const std::string& file, std::string_view bytes)
 {
-    const auto broken = [&](const char* what) { return fail(file, fmt::format("cannot be saved: {}: {}", what, std::strerror(errno)), "what was there before is untouched"); };
-    struct stat before{};
-    const bool there = ::stat(file.c_str(), &before) == 0;
-    if (there && S_ISDIR(before.st_mode))
-        return fail(file, "is a folder; expected a file");
-    if (there && !S_ISREG(before.st_mode)) {
-        Descriptor out(::open(file.c_str(), O_WRONLY | O_CLOEXEC));
-        if (out.get() < 0 || !writeAll(out.get(), bytes) || !out.close())
-            return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
-        return {};
-    }
-    std::error_code none;
-    const fs::path real = fs::is_symlink(file, none) ? fs::weakly_canonical(fs::absolute(file), none) : fs::path(file);
-    const std::string temporary = fmt::format("{}.new-{}", real.string(), ::getpid());
-    Descriptor out(::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644));
-    const auto undone = [&](const char* what) {
-        const auto result = broken(what);
-        ::unlink(temporary.c_str());
-        return result;
-    };
-    if (out.get() < 0)
-        return broken("creating a file beside it");
-    if (!writeAll(out.get(), bytes) || ::fsync(out.get()) != 0)
-        return undone("writing");
-    if (there && ::fchmod(out.get(), before.st_mode & 07777) != 0)
-        return undone("keeping its rights");
-    if (!out.close())
-        return undone("writing");
-    if (::rename(temporary.c_str(), real.c_str()) != 0)
-        return undone("renaming");
-    return {};
+    auto out = FileWriter::create(file);
+    if (!out)
+        return tl::unexpected(out.error());
+    (*out)->put(bytes);
+    return (*out)->finish();
 }
 
 }  // namespace bramix::kernel

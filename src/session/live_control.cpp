@@ -236,12 +236,17 @@ void LiveSession::goBack(Call&& call)
         publishStop();
         running_ = false;
         slow_.reset();
+        beginWork("Going back");
         const auto ok = call();
+        const bool cutShort = progress_.stopped();
+        endWork();
         stopped_ = session_->faultText();
         reason_ = ok ? std::string() : ok.error().text();
-        if (!ok)
-            say(true, reason_);
-        else
+        if (cutShort)
+            reason_ = "Stopped on the way back, at " + kernel::formatClock(session_->world().now());
+        if (!ok || cutShort)
+            say(!cutShort, reason_);
+        if (ok || cutShort)
             rewound();
     });
 }

@@ -46,7 +46,12 @@ LiveSession::LiveSession(const bench::Catalogue& catalogue)
 LiveSession::~LiveSession()
 {
     thread_.request_stop();
-    interrupt_ = true;
+    {
+        const std::lock_guard lock(mutex_);
+        ending_ = true;
+        progress_.stop();
+        interrupt_ = true;
+    }
     wake_.notify_all();
 }
 
@@ -57,6 +62,22 @@ void LiveSession::post(Command command)
         commands_.push_back(std::move(command));
     }
     wake_.notify_all();
+}
+
+void LiveSession::stopWork()
+{
+    const std::lock_guard lock(mutex_);  // so that it does not end between the question and the flag
+    if (progress_.stop())
+        interrupt_ = true;
+}
+
+void LiveSession::beginWork(std::string what) { progress_.begin(std::move(what)); }
+
+void LiveSession::endWork()
+{
+    const std::lock_guard lock(mutex_);
+    progress_.end();
+    interrupt_ = ending_.load();
 }
 
 void LiveSession::say(bool error, std::string text)
@@ -90,6 +111,7 @@ void LiveSession::build(const bench::Document& document, const std::string& fold
     options.keepGoing = true;
     options.confined = true;
     options.interrupt = &interrupt_;
+    options.progress = &progress_;
     options.allowed = allowed_;
     options.historyBytes = kHistoryBytes;
     options.tapeBytes = tapeBytes_;

@@ -14,6 +14,7 @@
 #include <optional>
 #include <thread>
 
+#include "kernel/progress.h"
 #include "session/picture.h"
 #include "session/debugger.h"
 #include "session/gdb_server.h"
@@ -120,6 +121,10 @@ public:
     // What has come since the last call, all of it before the picture that picture() then gives.
     [[nodiscard]] std::vector<SerialByte> takeSerial();
     [[nodiscard]] std::vector<Message> takeMessages();
+    // What holds the thread up just now, if anything does: a long way through the past, a file that is written. Stopping ends it where it has come to, or
+    // leaves the file as it was; the bench itself goes on.
+    [[nodiscard]] std::optional<kernel::Progress::State> work() const { return progress_.state(); }
+    void stopWork();
     // Waits until every message sent so far has been applied and a picture of it published. For tests and batch drawing.
     void settle();
 
@@ -161,6 +166,8 @@ private:
     void gdbFollow();
     template <class Call>
     void goBack(Call&& call);
+    void beginWork(std::string what);
+    void endWork();
     void rebase();
     void rehearse();
 
@@ -202,7 +209,9 @@ private:
     std::string stopped_;
     std::string notBuilt_;  // why the bench as drawn could not be built; empty where it could
     std::string folder_ = ".";
-    std::atomic<bool> interrupt_{false};  // the program ends: whatever the simulation does, it stops
+    std::atomic<bool> interrupt_{false};  // whatever the simulation does, it stops: the program ends, or a person does not want to wait
+    std::atomic<bool> ending_{false};
+    kernel::Progress progress_;
     std::vector<std::string> allowed_;
     TapeRequest tape_;
     std::size_t tapeBytes_ = kTapeBytes;

@@ -5,6 +5,7 @@
 
 #include "session/live_session.h"
 #include "session/edge_story.h"
+#include "session/edges_export.h"
 #include "session/function_lane.h"
 #include "session/recording.h"
 
@@ -112,7 +113,9 @@ void LiveSession::saveRecording(const std::string& file, std::function<void(std:
     post([this, file, done = std::move(done)] {
         if (session_ == nullptr)
             return done("no bench");
+        beginWork("Saving the recording");
         const auto saved = session_->saveRecording(file, marks_);
+        endWork();
         done(saved ? std::string() : saved.error().text());
     });
 }
@@ -133,9 +136,9 @@ void LiveSession::writeEdges(const std::string& file, const std::vector<bench::P
     post([this, file, lanes, from, to, done = std::move(done)] {
         if (session_ == nullptr)
             return done("no bench");
-        if (file.ends_with(".vcd"))
-            return done(writeEdgesAsVcd(*session_, file, lanes, from, to) ? std::string() : file + " cannot be written");
-        const auto saved = bench::saveText(file, edgesAsCsv(*session_, lanes, from, to));
+        beginWork("Saving the edges");
+        const auto saved = session::writeEdges(*session_, file, lanes, from, to, &progress_);
+        endWork();
         done(saved ? std::string() : saved.error().text());
     });
 }

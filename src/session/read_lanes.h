@@ -108,12 +108,6 @@ inline constexpr std::string_view kUsualLanes = "usual";
 // has kept of the lane is not asked.
 [[nodiscard]] Result<Time> decodeLane(const Session& session, const std::string& lane, Time from, Time to, std::size_t mostEdges, const std::function<bool(const tape::Decoded&)>& take);
 
-// The same as a value change dump (IEEE 1364); false where the file cannot be written.
-[[nodiscard]] bool writeEdgesAsVcd(const Session& session, const std::string& file, const std::vector<bench::PinRef>& lanes, Time from, Time to);
-
-// The edges of pins between two instants, in order of time: time, pin, level, and who did it. The first row of each pin is its level at `from`.
-[[nodiscard]] std::string edgesAsCsv(const Session& session, const std::vector<bench::PinRef>& lanes, Time from, Time to);
-
 // Who brought an edge about: "mcu: lock.c:42 openGate", "key1", or empty.
 [[nodiscard]] std::string causeOf(const Session& session, const tape::Edge& edge);
 

@@ -10,7 +10,7 @@
 
 #include "kernel/archive.h"
 
-#include "kernel/files.h"
+#include "kernel/file_writer.h"
 
 namespace bramix::session {
 
@@ -20,8 +20,24 @@ namespace {
 
 constexpr std::string_view kMagic = "Bramix recording 2\n";
 
-// ISO 3309, the polynomial 0xEDB88320.
-std::uint32_t checkSum(std::string_view bytes)
+constexpr std::size_t kBlock = 4U << 20U;  // between two looks at whether to stop
+
+// Block by block to take(block), from one share of the progress to another; false where it was stopped.
+template <class Take>
+bool inBlocks(std::string_view bytes, kernel::Progress* progress, double from, double to, Take&& take)
+{
+    for (std::size_t at = 0; at < bytes.size(); at += kBlock) {
+        if (progress != nullptr && progress->stopped())
+            return false;
+        if (progress != nullptr)
+            progress->at(from + (to - from) * static_cast<double>(at) / static_cast<double>(bytes.size()));
+        take(bytes.substr(at, kBlock));
+    }
+    return true;
+}
+
+// ISO 3309, the polynomial 0xEDB88320; begun with 0xFFFFFFFF, and turned over at the end.
+std::uint32_t checkSum(std::uint32_t c, std::string_view bytes)
 {
     static const auto table = [] {
         std::array<std::uint32_t, 256> t{};
@@ -33,10 +49,9 @@ std::uint32_t checkSum(std::string_view bytes)
         }
         return t;
     }();
-    std::uint32_t c = 0xFFFFFFFFU;
     for (const char b : bytes)
         c = table[(c ^ static_cast<std::uint8_t>(b)) & 0xFFU] ^ (c >> 8);
-    return c ^ 0xFFFFFFFFU;
+    return c;
 }
 
 // A byte of a file may hold anything; a bool may not.
@@ -130,15 +145,23 @@ Result<void> Session::saveRecording(const std::string& file, const std::vector<s
     const kernel::Snapshot payload = ar.take();
     const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
     const std::uint64_t size = bytes.size();
-    const std::uint32_t sum = checkSum(bytes);
-    std::string whole(kMagic);
-    whole.append(reinterpret_cast<const char*>(&size), sizeof size);
-    whole.append(reinterpret_cast<const char*>(&sum), sizeof sum);
-    whole.append(bytes);
-    return kernel::writeFile(file, whole);
+    const auto stopped = fail(file, "was not saved: it was stopped");
+    std::uint32_t sum = 0xFFFFFFFFU;
+    if (!inBlocks(bytes, options_.progress, 0.2, 0.5, [&](std::string_view block) { sum = checkSum(sum, block); }))
+        return stopped;
+    sum ^= 0xFFFFFFFFU;
+    auto out = kernel::FileWriter::create(file);
+    if (!out)
+        return tl::unexpected(out.error());
+    (*out)->put(kMagic);
+    (*out)->put({reinterpret_cast<const char*>(&size), sizeof size});
+    (*out)->put({reinterpret_cast<const char*>(&sum), sizeof sum});
+    if (!inBlocks(bytes, options_.progress, 0.5, 1, [&](std::string_view block) { (*out)->put(block); }))
+        return stopped;
+    return (*out)->finish();
 }
 
-Result<Recording> readRecording(const std::string& file)
+Result<Recording> readRecording(const std::string& file, kernel::Progress* progress)
 {
     std::ifstream in(file, std::ios::binary);
     if (!in)
@@ -156,8 +179,15 @@ Result<Recording> readRecording(const std::string& file)
     if (!in || none || there != kMagic.size() + sizeof size + sizeof sum + size)
         return fail(file, "is not whole: it was cut off, or something was added");
     kernel::Snapshot payload(size);
-    in.read(reinterpret_cast<char*>(payload.data()), static_cast<std::streamsize>(size));
-    if (!in || checkSum({reinterpret_cast<const char*>(payload.data()), payload.size()}) != sum)
+    std::uint32_t now = 0xFFFFFFFFU;
+    const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
+    const bool whole = inBlocks(bytes, progress, 0, 0.6, [&](std::string_view block) {
+        in.read(const_cast<char*>(block.data()), static_cast<std::streamsize>(block.size()));
+        now = checkSum(now, block);
+    });
+    if (!whole)
+        return fail(file, "was not opened: it was stopped");
+    if (!in || (now ^ 0xFFFFFFFFU) != sum)
         return fail(file, "is damaged: its check sum is another");
     try {
         Recording r;

@@ -12,6 +12,7 @@
 #include <utility>
 #include <vector>
 
+#include "kernel/progress.h"
 #include "session/bench_files.h"
 #include "session/function_times.h"
 #include "session/session.h"
@@ -34,7 +35,7 @@ struct Recording {
 };
 
 // Session::saveRecording() writes them, Session::adopt() makes one that was read the past of a session that has just begun.
-[[nodiscard]] Result<Recording> readRecording(const std::string& file);
+[[nodiscard]] Result<Recording> readRecording(const std::string& file, kernel::Progress* progress = nullptr);
 
 // Puts the bench and its files into a folder of their own; gives the bench file. What is there already is overwritten.
 [[nodiscard]] Result<std::string> unpackBench(const Recording& recording, const std::string& folder);

@@ -288,6 +288,8 @@ Result<void> Session::goTo(Time t)
 {
     if (auto ok = travel(std::min(t, latest())); !ok)
         return ok;
+    if (options_.interrupt != nullptr && options_.interrupt->load(std::memory_order_relaxed))
+        return kernel::fail(kernel::formatClock(t), "was not reached: stopped on the way, at " + kernel::formatClock(world_->now()));
     if (t > world_->now())
         advance(t);  // what lies beyond is recorded like any run
     return {};
@@ -318,7 +320,10 @@ Result<void> Session::travel(Time t)
         // A long way leaves moments behind, so that the next one near it is short.
         Duration slice = std::chrono::milliseconds(1);
         std::chrono::steady_clock::duration work{};
+        const Time begin = world_->now();
         while (world_->now() < t) {
+            if (options_.progress != nullptr)
+                options_.progress->at(static_cast<double>((world_->now() - begin).count()) / static_cast<double>((t - begin).count()));
             applyDueInputs();
             const Time next = std::min({t, applied_ < inputs_.size() ? inputs_[applied_].at : t, world_->now() + slice});
             const auto began = std::chrono::steady_clock::now();

@@ -42,6 +42,7 @@ struct SessionOptions {
     std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered
     std::size_t readEdges = SIZE_MAX;      // by watchLines() at one go; the rest is read later
     const std::atomic<bool>* interrupt = nullptr;  // while it is set the world stands still: World::interruptBy()
+    kernel::Progress* progress = nullptr;  // told how far a long way through the past has come
     bool keepGoing = false;                // firmware that cannot be loaded is a finding, and no error
 };
 

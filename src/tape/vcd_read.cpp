@@ -1,13 +1,11 @@
 #include "tape/vcd_read.h"
 
-#include <cerrno>
 #include <charconv>
-#include <cstring>
-#include <fstream>
-#include <sstream>
 #include <unordered_map>
 
 #include <fmt/format.h>
+
+#include "kernel/files.h"
 
 namespace bramix::tape {
 
@@ -46,6 +44,7 @@ public:
         return out;
     }
     [[nodiscard]] std::size_t line() const { return line_; }
+    [[nodiscard]] double share() const { return static_cast<double>(at_) / static_cast<double>(text_.size()); }
 
 private:
     static bool isSpace(char c) { return c == ' ' || c == '\n' || c == '\r' || c == '\t'; }
@@ -61,11 +60,18 @@ struct Signal {
 
 class Reader {
 public:
-    Reader(std::string name, std::string_view text) : name_(std::move(name)), words_(text) {}
+    Reader(std::string name, std::string_view text, kernel::Progress* progress) : name_(std::move(name)), words_(text), progress_(progress) {}
 
     kernel::Result<std::shared_ptr<const Capture>> read()
     {
+        constexpr std::uint64_t kLookEvery = 65536;
+        std::uint64_t count = 0;
         for (std::string_view word = words_.next(); !word.empty(); word = words_.next()) {
+            if (progress_ != nullptr && ++count % kLookEvery == 0) {
+                if (progress_->stopped())
+                    return fail(name_, "was not read: it was stopped");
+                progress_->at(words_.share());
+            }
             auto ok = word[0] == '$' ? keyword(word) : word[0] == '#' ? time(word) : value(word);
             if (!ok)
                 return tl::unexpected(ok.error());
@@ -187,6 +193,7 @@ private:
 
     std::string name_;
     Words words_;
+    kernel::Progress* progress_;
     std::shared_ptr<Capture> capture_ = std::make_shared<Capture>();
     std::unordered_map<std::string, Signal> signals_;
     std::vector<std::string> scopes_;
@@ -197,16 +204,15 @@ private:
 
 }  // namespace
 
-kernel::Result<std::shared_ptr<const Capture>> parseVcd(const std::string& name, std::string_view text) { return Reader(name, text).read(); }
+kernel::Result<std::shared_ptr<const Capture>> parseVcd(const std::string& name, std::string_view text, kernel::Progress* progress) { return Reader(name, text, progress).read(); }
 
-kernel::Result<std::shared_ptr<const Capture>> readVcd(const std::string& file)
+kernel::Result<std::shared_ptr<const Capture>> readVcd(const std::string& file, kernel::Progress* progress)
 {
-    std::ifstream in(file, std::ios::binary);
-    if (!in)
-        return fail(file, fmt::format("cannot be read: {}", std::strerror(errno)));
-    std::ostringstream text;
-    text << in.rdbuf();
-    return parseVcd(file, text.str());
+    constexpr std::size_t kMostBytes = std::size_t{1} << 30U;
+    const auto text = kernel::readFile(file, kMostBytes);
+    if (!text)
+        return tl::unexpected(text.error());
+    return parseVcd(file, *text, progress);
 }
 
 }  // namespace bramix::tape

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "kernel/progress.h"
 #include "kernel/result.h"
 #include "tape/tape.h"
 
@@ -19,7 +20,7 @@ struct Capture {
 };
 
 // An error names file and line, and what was expected.
-[[nodiscard]] kernel::Result<std::shared_ptr<const Capture>> readVcd(const std::string& file);
-[[nodiscard]] kernel::Result<std::shared_ptr<const Capture>> parseVcd(const std::string& name, std::string_view text);
+[[nodiscard]] kernel::Result<std::shared_ptr<const Capture>> readVcd(const std::string& file, kernel::Progress* progress = nullptr);
+[[nodiscard]] kernel::Result<std::shared_ptr<const Capture>> parseVcd(const std::string& name, std::string_view text, kernel::Progress* progress = nullptr);
 
 }  // namespace bramix::tape

@@ -114,6 +114,29 @@ ends = ["v.GND", "g.V"]
         QTRY_VERIFY(!view.working() && view.table().curves[0].y.back() < before * 0.5);
     }
 
+    // A hundred thousand points take a while: what has come stays when it is stopped.
+    void aLongSweepIsStopped()
+    {
+        SweepView& view = window_->sweep();
+        window_->showSweep();
+        auto* stop = view.findChild<QPushButton*>("sweepStop");
+        view.setAxis("v.volts");
+        view.toggleTrace(*bench::parseTrace("d:current"));
+        QTRY_VERIFY(!view.working());
+        QVERIFY(!stop->isVisibleTo(&view));
+        view.setRange("0", "5 V", "100001", false);
+        QTRY_VERIFY(stop->isVisibleTo(&view) && !view.table().curves.empty() && view.table().curves[0].y.size() > 10);
+        QTest::mouseClick(stop, Qt::LeftButton);
+        QVERIFY(!view.working());
+        QVERIFY(!stop->isVisibleTo(&view));
+        const std::size_t done = view.table().curves[0].y.size();
+        QCOMPARE(view.findChild<QLabel*>("sweepState")->text(), QString("stopped at %1 of 100001 points").arg(done));
+        QTest::qWait(300);
+        QCOMPARE(view.table().curves[0].y.size(), done);
+        view.setRange("0", "5 V", "11", false);
+        QTRY_VERIFY(!view.working() && view.table().curves[0].y.size() == 11);
+    }
+
 private:
     std::unique_ptr<bench::Catalogue> catalogue_;
     std::unique_ptr<MainWindow> window_;

@@ -260,6 +260,33 @@ private slots:
         QCOMPARE(said.count(), 1);
     }
 
+    // A bench from a stranger names a capture: one beside it is read, one elsewhere is not, however it is spelt.
+    void aStrangersCaptureStaysInItsFolder()
+    {
+        open("bell-rope");
+        QTemporaryDir top;
+        QDir(top.path()).mkpath("bench");
+        const std::string dump = "$timescale 1 ns $end\n$var wire 1 ! a $end\n$enddefinitions $end\n#0\n0!\n#5\n1!\n";
+        QVERIFY(bench::saveText(top.filePath("secret.vcd").toStdString(), dump));
+        QVERIFY(bench::saveText(top.filePath("bench/own.vcd").toStdString(), dump));
+        QVERIFY(QFile::link(top.filePath("secret.vcd"), top.filePath("bench/link.vcd")));
+        const auto opened = [&](const QString& capture) {
+            QSignalSpy said(&window_->editor(), &Editor::message);
+            const QString file = top.filePath("bench/bench.toml");
+            if (!bench::saveText(file.toStdString(), "bramix = 1\ntitle = \"t\"\ncapture = \"" + capture.toStdString() + "\"\n"))
+                return QString("not written");
+            window_->open(file);
+            QString all;
+            for (const auto& one : said)
+                all += one[0].toString() + "\n";
+            return all;
+        };
+        QVERIFY2(!opened("own.vcd").contains("outside"), "its own");
+        for (const QString& name : {QString("../secret.vcd"), QString("link.vcd"), top.filePath("secret.vcd")})
+            QVERIFY2(opened(name).contains("lies outside the folder of the bench"), qPrintable(name));
+        QVERIFY(!opened("missing.vcd").isEmpty());
+    }
+
     // A line read at half of its rate makes no sense, and that is told once; read rightly, nothing is.
     void whatBreaksItsProtocolIsAFinding()
     {

@@ -188,6 +188,19 @@ private slots:
         QCOMPARE(out.readAll(), QByteArray("mine"));
     }
 
+    void aFolderIsItsOnlyBench()
+    {
+        const QString lock = QString::fromStdString(bench::shareFolder()) + "/benches/withy-lock";
+        QCOMPARE(run({"run", lock, "--for", "1ms", "--quiet"}).code, 0);
+        QCOMPARE(run({"check", lock + "/"}).code, 0);
+        QTemporaryDir two;
+        for (const char* name : {"a.toml", "b.toml"})
+            QVERIFY(QFile::copy(lock + "/bench.toml", two.filePath(name)));
+        const Outcome several = run({"check", two.path()});
+        QCOMPARE(several.code, 2);
+        QVERIFY2(several.err.contains("is a folder; expected a file"), qPrintable(several.err));
+    }
+
     void aFrameworksNameOfAPinCounts()
     {
         const QString file = bench("alias.toml", part("mcu", "briar-328") + part("r", "resistor") + wire("mcu.D9", "r.1") + wire("r.2", "mcu.GND"));

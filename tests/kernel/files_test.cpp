@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "kernel/file_writer.h"
 #include "kernel/files.h"
 
 using namespace bramix::kernel;
@@ -127,6 +128,55 @@ private slots:
         QVERIFY(!full);
         QCOMPARE(full.error().text(), std::string("/dev/full: cannot be written: No space left on device"));
         QVERIFY(!writeFile(f.outside + "/none/file", "x"));
+    }
+
+    // Larger than what is kept back, in odd pieces; until it is finished the old file stands.
+    void pieceByPiece()
+    {
+        Folders f;
+        const std::string file = f.bench + "/long.txt";
+        Folders::put(file, "before");
+        ::chmod(file.c_str(), 0640);
+        std::string whole;
+        auto out = FileWriter::create(file);
+        QVERIFY(out);
+        for (int i = 0; i < 90'000; ++i) {
+            const std::string piece = std::to_string(i) + "\n";
+            (*out)->put(piece);
+            whole += piece;
+        }
+        const std::string large(1U << 20U, 'x');
+        (*out)->put(large);
+        whole += large;
+        QCOMPARE(Folders::get(file), std::string("before"));
+        QVERIFY((*out)->finish());
+        QVERIFY(Folders::get(file) == whole);
+        QCOMPARE(rights(file), 0640U);
+        QCOMPARE(QDir(QString::fromStdString(f.bench)).entryList(QDir::Files), QStringList{"long.txt"});
+    }
+
+    void whatIsNotFinishedIsDropped()
+    {
+        Folders f;
+        const std::string file = f.bench + "/kept.txt";
+        Folders::put(file, "before");
+        {
+            auto out = FileWriter::create(file);
+            QVERIFY(out);
+            (*out)->put(std::string(1U << 20U, 'y'));
+        }
+        QCOMPARE(Folders::get(file), std::string("before"));
+        QCOMPARE(QDir(QString::fromStdString(f.bench)).entryList(QDir::Files), QStringList{"kept.txt"});
+    }
+
+    void aFullDeviceIsTold()
+    {
+        auto out = FileWriter::create("/dev/full");
+        QVERIFY(out);
+        (*out)->put("some");
+        const auto done = (*out)->finish();
+        QVERIFY(!done);
+        QVERIFY2(done.error().text().find("No space left") != std::string::npos, done.error().text().c_str());
     }
 };
 

@@ -5,6 +5,7 @@
 #include "bench/edit.h"
 #include "debug/compiled.h"
 #include "session/live_session.h"
+#include "session/edges_export.h"
 #include "session/read_lanes.h"
 #include "session/tape_search.h"
 
@@ -283,7 +284,10 @@ private slots:
     {
         auto session = ticking();
         session->advance(Time(3ms));
-        const QStringList rows = QString::fromStdString(edgesAsCsv(*session, {{"mcu", "PB2"}, {"mcu", "PB3"}}, Time(1ms), Time(2ms))).split('\n', Qt::SkipEmptyParts);
+        QTemporaryDir folder;
+        const std::string file = folder.filePath("edges.csv").toStdString();
+        QVERIFY(writeEdges(*session, file, {{"mcu", "PB2"}, {"mcu", "PB3"}}, Time(1ms), Time(2ms)));
+        const QStringList rows = QString::fromStdString(*kernel::readFile(file, 1U << 20U)).split('\n', Qt::SkipEmptyParts);
         QCOMPARE(rows[0], QString("time_s,pin,level,cause"));
         QVERIFY(rows[1].startsWith("0.001000000000,mcu.PB2,"));
         const tape::ChannelId pb2 = session->channelOf({"mcu", "PB2"}), pb3 = session->channelOf({"mcu", "PB3"});

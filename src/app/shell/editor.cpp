@@ -13,6 +13,7 @@
 
 #include <fmt/format.h>
 
+#include "app/shell/progress_card.h"
 #include "app/shell/settings.h"
 #include "session/recording.h"
 
@@ -110,7 +111,8 @@ void Editor::newBench() { adopt(bench::Document{}, {}); }
 // The same recording unpacks into the same place.
 bool Editor::openRecording(const QString& file)
 {
-    auto recording = session::readRecording(file.toStdString());
+    kernel::Result<session::Recording> recording = kernel::fail("", "");
+    waitFor(tr("Opening %1").arg(QFileInfo(file).fileName()), [&](kernel::Progress& progress) { recording = session::readRecording(file.toStdString(), &progress); });
     if (!recording) {
         emit message(QString::fromStdString(recording.error().text()), true);
         return false;

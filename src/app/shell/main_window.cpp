@@ -19,6 +19,7 @@
 #include <QRegularExpression>
 
 #include "app/shell/examples.h"
+#include "app/shell/progress_card.h"
 #include "app/shell/settings.h"
 #include "app/shell/theme.h"
 #include "bench/lists.h"
@@ -182,6 +183,14 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     setFocusPolicy(Qt::StrongFocus);
 
     connect(tabs_, &QTabBar::currentChanged, lower_, &QStackedWidget::setCurrentIndex);
+    progress_ = new ProgressCard(this);
+    connect(progress_, &ProgressCard::stopWanted, this, [this] { editor_.session().stopWork(); });
+    progressLook_.start(60);
+    connect(&progressLook_, &QTimer::timeout, this, [this] {
+        progress_->follow(editor_.session().work());
+        const QWidget* over = start_->isVisible() ? static_cast<QWidget*>(start_) : bench_;
+        progress_->place(QRect(over->mapTo(this, QPoint(0, 0)), over->size()));
+    });
     connect(&editor_, &Editor::message, this, [this](const QString& text, bool error) { showMessage(text, error); });
     connect(inspector_, &Inspector::firmwareWanted, this, &MainWindow::askFirmware);
     connect(bench_, &BenchView::firmwareDropped, this, [this](const std::string& part, const QString& file) { editor_.loadFirmware(part, file); });

@@ -19,6 +19,7 @@
 #include "app/shell/editor.h"
 #include "app/shell/guide_view.h"
 #include "app/shell/pick_list.h"
+#include "app/shell/progress_card.h"
 #include "app/shell/start_page.h"
 #include "app/shell/transport.h"
 #include "app/tape/decode_table.h"
@@ -160,6 +161,8 @@ private:
     StartPage* start_ = nullptr;
     QSplitter* split_;
     PickList* pick_;
+    ProgressCard* progress_ = nullptr;
+    QTimer progressLook_;
     QLabel* message_;
     QTimer messageTime_;
     QWidget* recovery_;

@@ -146,7 +146,17 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     state_ = label({});
     state_->setObjectName("sweepState");
     state_->setWordWrap(true);
-    grid->addWidget(state_, 6, 0, 1, 4);
+    auto* stateRow = new QHBoxLayout;
+    stopButton_ = button("sweepStop", tr("Stop"), tr("Leaves the curves as far as they have come"));
+    stopButton_->hide();
+    stateRow->addWidget(state_, 1);
+    stateRow->addWidget(stopButton_, 0, Qt::AlignTop);
+    grid->addLayout(stateRow, 6, 0, 1, 4);
+    connect(stopButton_, &QPushButton::clicked, this, [this] {
+        stop();
+        state_->setText(tr("stopped at %1 of %2 points").arg(table_.curves.empty() ? 0 : table_.curves.back().y.size()).arg(table_.request.axis.values.size()));
+        stopButton_->hide();
+    });
     grid->setRowStretch(7, 1);
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
@@ -503,6 +513,7 @@ void SweepView::take(std::uint64_t number, bench::SweepTable table, const QStrin
         words = tr("%1 points have no solution and are left out").arg(table_.unsolved);
     state_->setProperty("error", !trouble.isEmpty() && !axis_.empty() && !traces_.empty());
     state_->setText(words);
+    stopButton_->setVisible(!finished);
     state_->setStyleSheet(trouble.isEmpty() || table_.curves.empty() ? "color: #D9CFC2;" : "color: #E88A6A;");
     draw();
 }

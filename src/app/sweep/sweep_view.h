@@ -90,6 +90,7 @@ private:
     QLineEdit* alsoValues_;
     QVBoxLayout* traceList_;
     QPushButton* decadesButton_;
+    QPushButton* stopButton_ = nullptr;
     QLabel* state_;
     QCustomPlot* plot_;
     QCPItemLine* cursor_;

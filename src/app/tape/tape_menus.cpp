@@ -9,6 +9,7 @@
 
 #include <fmt/format.h>
 
+#include "app/shell/progress_card.h"
 #include "app/tape/tape_layout.h"
 
 namespace bramix::app {
@@ -119,7 +120,8 @@ void TapeView::askSaveRecording()
 
 bool TapeView::readCapture(const QString& file)
 {
-    const auto capture = tape::readVcd(file.toStdString());
+    kernel::Result<std::shared_ptr<const tape::Capture>> capture = kernel::fail("", "");
+    waitFor(tr("Reading %1").arg(QFileInfo(file).fileName()), [&](kernel::Progress& progress) { capture = tape::readVcd(file.toStdString(), &progress); });
     if (!capture) {
         emit editor_.message(text(capture.error().text()), true);
         return false;
@@ -159,7 +161,13 @@ void TapeView::adoptCapture()
     if (captureIs_.first != d.capture) {
         capture_.reset();
         if (!d.capture.empty()) {
-            if (auto capture = tape::readVcd(QDir(editor_.folder()).absoluteFilePath(text(d.capture)).toStdString()))
+            // The bench names it: only what lies in its folder, or what a person has chosen, is opened.
+            kernel::Result<std::shared_ptr<const tape::Capture>> capture = kernel::fail("", "");
+            if (const auto path = editor_.files().path(d.capture); !path)
+                capture = tl::unexpected(path.error());
+            else
+                waitFor(tr("Reading %1").arg(text(d.capture)), [&](kernel::Progress& progress) { capture = tape::readVcd(*path, &progress); });
+            if (capture)
                 capture_ = *capture;
             else
                 emit editor_.message(text(capture.error().text()), true);
