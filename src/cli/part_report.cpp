@@ -55,7 +55,7 @@ void addDots(ordered_json& state, const parts::Part::Dots& dots)
 
 }  // namespace
 
-ordered_json partReport(const bench::Document& document, const bench::Catalogue& catalogue, const bench::World& world)
+ordered_json partReport(const bench::Document& document, const bench::Catalogue& catalogue, const bench::World& world, const EnergyMeter* energy)
 {
     ordered_json out = ordered_json::array();
     for (const bench::PartItem& item : document.parts) {
@@ -80,6 +80,12 @@ ordered_json partReport(const bench::Document& document, const bench::Catalogue&
         if (kind.behaviour == "supply" && !kind.pins.empty())
             if (const auto amps = world.leadAmps({item.id, kind.pins.front().name}))
                 state["amperes"] = rounded(-*amps);
+        if (energy != nullptr && energy->span() > 0)
+            for (const EnergyMeter::Supply& s : energy->supplies())
+                if (s.id == item.id) {
+                    state["mean_amperes"] = rounded(s.coulombs / energy->span());
+                    state["joules"] = rounded(s.joules);
+                }
         if (ordered_json lights = lightsOf(world, item.id); !lights.empty())
             state["lights"] = std::move(lights);
         for (const bench::ControlKind& control : kind.controls)

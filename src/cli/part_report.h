@@ -5,10 +5,11 @@
 #include <nlohmann/json_fwd.hpp>
 
 #include "bench/world.h"
+#include "cli/energy_meter.h"
 
 namespace bramix::cli {
 
-// One object a part that has something to show: id, kind, and state with values in SI units and words as on the screen.
-[[nodiscard]] nlohmann::ordered_json partReport(const bench::Document& document, const bench::Catalogue& catalogue, const bench::World& world);
+// One object a part that has something to show: id, kind, and state with values in SI units and words as on the screen. `energy`: what the supplies have given, if that was measured.
+[[nodiscard]] nlohmann::ordered_json partReport(const bench::Document& document, const bench::Catalogue& catalogue, const bench::World& world, const EnergyMeter* energy);
 
 }  // namespace bramix::cli

@@ -7,17 +7,18 @@
 #include <filesystem>
 #include <fstream>
 #include <iostream>
-#include <regex>
 #include <set>
 #include <thread>
 
 #include <unistd.h>
 
 #include <fmt/format.h>
+#include <re2/re2.h>
 #include <nlohmann/json.hpp>
 #include <spdlog/spdlog.h>
 
 #include "cli/decode_output.h"
+#include "cli/energy_meter.h"
 #include "cli/part_report.h"
 #include "cli/run_options.h"
 #include "cli/trace_output.h"
@@ -113,10 +114,11 @@ private:
     std::vector<std::string> vcdNames_;
     std::vector<Scheduled> scheduled_;
     std::size_t nextScheduled_ = 0;
-    std::optional<std::regex> pattern_;
+    std::unique_ptr<re2::RE2> pattern_;  // in linear time, whatever the pattern
     bool matched_ = false;
     Time end_ = kernel::kNever;
     std::string endDetail_ = "time";
+    std::optional<EnergyMeter> energy_;  // of a run with a report
     double pace_ = 0;  // 0: as fast as possible
     std::chrono::steady_clock::time_point began_;
 };
@@ -185,11 +187,12 @@ Result<void> Run::readGoals()
         end_ = Time(*span);
     }
     if (!options_.untilSerial.empty()) {
-        try {
-            pattern_.emplace(options_.untilSerial);
-        } catch (const std::regex_error& error) {
-            return fail("--until-serial", fmt::format("\"{}\" is not a regular expression: {}", options_.untilSerial, error.what()));
-        }
+        // Byte by byte: what a chip sends need not be text.
+        re2::RE2::Options how(re2::RE2::Latin1);
+        how.set_log_errors(false);
+        pattern_ = std::make_unique<re2::RE2>(options_.untilSerial, how);
+        if (!pattern_->ok())
+            return fail("--until-serial", fmt::format("\"{}\" is not a regular expression: {}", options_.untilSerial, pattern_->error()));
     }
     if (options_.pace == "real") {
         pace_ = 1;
@@ -477,7 +480,7 @@ void Run::received(const session::SerialByte& byte)
         port.line += static_cast<char>(byte.byte);
     if (port.line.size() > kLongestLine)
         port.line.erase(0, port.line.size() / 2);
-    if (std::regex_search(port.line, *pattern_)) {
+    if (re2::RE2::PartialMatch(port.line, *pattern_)) {
         matched_ = true;
         session_->world().requestStop();
     }
@@ -535,6 +538,8 @@ Time Run::sliceEnd() const
     Time end = now > kernel::kNever - slice ? kernel::kNever : now + slice;
     if (nextScheduled_ < scheduled_.size())
         end = std::min(end, std::max(now, Time(scheduled_[nextScheduled_].at)));
+    if (energy_)
+        end = std::min(end, std::max(now, energy_->next()));
     return std::min(end, end_);
 }
 
@@ -543,8 +548,10 @@ int Run::execute()
     std::signal(SIGINT, onSignal);
     std::signal(SIGTERM, onSignal);
     began_ = std::chrono::steady_clock::now();
+    if (!options_.report.empty())
+        energy_.emplace(document_, catalogue_, end_ == kernel::kNever ? Duration{} : end_ - Time{});
     bench::World& world = session_->world();
-    const bool hasUntil = pattern_.has_value() || options_.untilHalt;
+    const bool hasUntil = pattern_ != nullptr || options_.untilHalt;
     bool attached = listener_ != nullptr;  // from the start: nothing runs before a debugger has come
     for (;;) {
         if (listener_ != nullptr && !serveDebugger(attached)) {
@@ -556,6 +563,8 @@ int Run::execute()
         }
         applyDue();
         readInputs();
+        if (energy_ && world.now() >= energy_->next())
+            energy_->look(world);
         if (attached) {
             if (debugger_->advance(sliceEnd())) {
                 listener_->write(gdb_->stopped());
@@ -667,7 +676,7 @@ Result<void> Run::writeReport(const std::string& stop, const std::string& detail
         chip["stack_low_water"] = cpu.lowestSp == UINT16_MAX ? ordered_json() : ordered_json(fmt::format("0x{:04x}", cpu.lowestSp));
         report["chips"].push_back(chip);
     }
-    report["parts"] = partReport(document_, catalogue_, session_->world());
+    report["parts"] = partReport(document_, catalogue_, session_->world(), energy_ ? &*energy_ : nullptr);
     report["findings"] = ordered_json::array();
     for (const bench::Finding& f : session_->findings()) {
         ordered_json finding{{"severity", bench::severityName(f.severity)}, {"rule", f.rule}, {"where", f.where}, {"time", kernel::seconds(f.time)}, {"source", f.source}, {"message", f.message}};

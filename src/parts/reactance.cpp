@@ -99,7 +99,8 @@ kernel::Result<std::unique_ptr<Part>> makeCapacitor(PartContext& context)
     if (!volts)
         return tl::unexpected(volts.error());
     const bool polar = type == "electrolytic";
-    return std::make_unique<Capacitor>(context, *farads, series->value_or(polar ? 0.5 : 0.02), *volts, polar);
+    // Ceramic has the least: its plates are many and short.
+    return std::make_unique<Capacitor>(context, *farads, series->value_or(polar ? 0.5 : type == "film" ? 0.05 : 0.02), *volts, polar);
 }
 
 kernel::Result<std::unique_ptr<Part>> makeInductor(PartContext& context)

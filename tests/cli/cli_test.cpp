@@ -147,8 +147,34 @@ private slots:
         QCOMPARE(states["r"]["amperes"].toDouble(), 0.005);
         QCOMPARE(states["r"]["watts"].toDouble(), 0.025);
         QCOMPARE(states["v"]["amperes"].toDouble(), 0.0050005);  // and the meter's 10 MΩ
+        QVERIFY(states["v"]["joules"].toDouble() > 0.0500);  // and what the LED took before it burnt
         QVERIFY(states["x"]["burnt"].toBool());
         QVERIFY(!states["d"].contains("burnt"));
+    }
+
+    // A charged capacitor is worth half of CV², and its source has given CV²; a square wave over a resistor gives by the share of its time.
+    void theReportTellsWhatSuppliesHaveGiven()
+    {
+        const auto given = [&](const QString& file, const char* span) {
+            const QString json = folder_.filePath("given.json");
+            if (run({"run", file, "--for", span, "--report", json, "--quiet"}).code != 0)
+                return QJsonObject();
+            for (const QJsonValue& p : report(json)["parts"].toArray())
+                if (p.toObject()["id"] == "b")
+                    return p.toObject()["state"].toObject();
+            return QJsonObject();
+        };
+        // 9 V with 1 kΩ of its own on 1 kΩ: 4.5 mA; at its leads 4.5 V.
+        QJsonObject s = given(bench("given1.toml", part("b", "battery", "set = { voltage = \"9V\", inner = \"1k\" }\n") + part("r", "resistor", "set = { resistance = \"1k\" }\n") + wire("b.+", "r.1") + wire("b.-", "r.2")), "2s");
+        QVERIFY2(std::fabs(s["mean_amperes"].toDouble() - 0.0045) < 1e-7, qPrintable(QJsonDocument(s).toJson()));
+        QVERIFY2(std::fabs(s["joules"].toDouble() - 0.0045 * 4.5 * 2) < 1e-6, qPrintable(QJsonDocument(s).toJson()));
+        // 100 µF through 1 kΩ at 5 V, five time constants and more.
+        s = given(bench("given2.toml", part("b", "supply-5v") + part("g", "ground") + part("r", "resistor", "set = { resistance = \"1k\" }\n") + part("c", "capacitor", "set = { capacitance = \"100u\" }\n") + wire("b.V", "r.1") + wire("r.2", "c.1") + wire("c.2", "g.V")), "1s");
+        QVERIFY2(std::fabs(s["joules"].toDouble() - 100e-6 * 25) < 100e-6 * 25 * 0.01, qPrintable(QJsonDocument(s).toJson()));
+        // Pulses of 10 V behind 50 Ω, 40 % of the time, on 950 Ω: 10 mA, and 9.5 V at the lead.
+        s = given(bench("given3.toml", part("b", "generator", "set = { wave = \"pulse\", high = \"10V\", frequency = \"1.3kHz\", duty = \"40\" }\n") + part("r", "resistor", "set = { resistance = \"950\" }\n") + part("g", "ground") + wire("b.S", "r.1") + wire("b.GND", "r.2") + wire("b.GND", "g.V")), "1s");
+        QVERIFY2(std::fabs(s["mean_amperes"].toDouble() - 0.004) < 0.004 * 0.01, qPrintable(QJsonDocument(s).toJson()));
+        QVERIFY2(std::fabs(s["joules"].toDouble() - 0.038) < 0.038 * 0.01, qPrintable(QJsonDocument(s).toJson()));
     }
 
     // An output of 25 ohms through 975 into 1 kΩ: half of what it drives. Plotted by the name of its net, by a framework's name of the pin.
@@ -229,6 +255,7 @@ private slots:
         QTest::newRow("time is the goal") << bell + QStringList{"--for", "20ms"} << 0 << "goal" << "time";
         QTest::newRow("cycles are the goal") << bell + QStringList{"--max-cycles", "1000"} << 0 << "goal" << "cycles";
         QTest::newRow("serial matches") << bell + QStringList{"--until-serial", "tower rea", "--for", "1s"} << 0 << "goal" << "serial match";
+        QTest::newRow("a pattern that would backtrack for ever") << bell + QStringList{"--until-serial", "(([a-z ]+)+)+#", "--for", "50ms"} << 1 << "limit" << "time";
         QTest::newRow("serial does not match") << bell + QStringList{"--until-serial", "tide", "--for", "50ms"} << 1 << "limit" << "time";
         QTest::newRow("does not halt") << bell + QStringList{"--until-halt", "--max-cycles", "5000"} << 1 << "limit" << "cycles";
         const QString halt = image("halt", {0x94F8, 0xCFFF});  // cli ; rjmp .-2

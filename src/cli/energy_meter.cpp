@@ -1,0 +1,49 @@
+#include "cli/energy_meter.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace bramix::cli {
+
+namespace {
+
+constexpr double kGolden = 0.6180339887498949;
+constexpr int kLooks = 1000;
+constexpr kernel::Duration kLongest = std::chrono::milliseconds(1), kShortest = std::chrono::nanoseconds(100);
+constexpr std::array kSources{"supply", "battery", "bench-supply", "voltage-source", "current-source", "generator"};
+
+kernel::Duration shareOf(kernel::Duration stretch, double share) { return kernel::Duration(static_cast<std::int64_t>(static_cast<double>(stretch.count()) * share)); }
+
+}  // namespace
+
+EnergyMeter::EnergyMeter(const bench::Document& document, const bench::Catalogue& catalogue, kernel::Duration length)
+    : stretch_(length > kernel::Duration(0) ? std::clamp(length / kLooks, kShortest, kLongest) : kLongest)
+{
+    for (const bench::PartItem& item : document.parts) {
+        const bench::PartKind& kind = *catalogue.find(item.kind);
+        if (std::find(kSources.begin(), kSources.end(), kind.behaviour) != kSources.end() && !kind.pins.empty() && !kind.pins.front().ground)
+            supplies_.push_back({item.id, {item.id, kind.pins[0].name}, kind.pins.size() > 1 ? bench::PinRef{item.id, kind.pins[1].name} : bench::PinRef{}, 0, 0});
+    }
+    phase_ = kGolden;
+    next_ = kernel::Time(shareOf(stretch_, phase_));
+}
+
+void EnergyMeter::look(const bench::World& world)
+{
+    const double seconds = kernel::seconds(stretch_);
+    const auto volts = [&](const bench::PinRef& pin) {
+        const auto id = pin.part.empty() ? std::nullopt : world.pin(pin);
+        return id ? world.circuit().voltage(world.circuit().netOf(*id)).value : 0.0;
+    };
+    for (Supply& s : supplies_)
+        if (const auto into = world.leadAmps(s.plus)) {
+            s.coulombs -= *into * seconds;
+            s.joules -= *into * seconds * (volts(s.plus) - volts(s.minus));
+        }
+    ++looks_;
+    phase_ = std::fmod(phase_ + kGolden, 1.0);
+    next_ = kernel::Time(stretch_ * static_cast<std::int64_t>(looks_) + shareOf(stretch_, phase_));
+}
+
+}  // namespace bramix::cli
