@@ -2,6 +2,7 @@
 // together are one) and seconds. The counts are bounded, so that none of this becomes longer unnoticed.
 #include "application.h"
 
+#include <QClipboard>
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QFile>
@@ -149,6 +150,37 @@ private:
             key(&view(), Qt::Key_Space);
         }
     }
+    void press(int code, Qt::KeyboardModifiers modifiers = {})
+    {
+        QVERIFY(QApplication::focusWidget() != nullptr);
+        key(QApplication::focusWidget(), code, modifiers);
+    }
+    void say(const QString& words)
+    {
+        QVERIFY(QApplication::focusWidget() != nullptr);
+        type(QApplication::focusWidget(), words);
+    }
+    void addByKeys(const QString& typed)
+    {
+        const std::size_t before = editor().document().parts.size();
+        press(Qt::Key_Slash);
+        QTRY_VERIFY(window_->pickList().isVisible());
+        say(typed);
+        press(Qt::Key_Return);
+        QTRY_COMPARE(editor().document().parts.size(), before + 1);
+    }
+    void wireByKeys(const bench::PinRef& from, const bench::PinRef& to)
+    {
+        const std::size_t before = editor().document().wires.size();
+        press(Qt::Key_W, Qt::ControlModifier);
+        for (const bench::PinRef& pin : {from, to}) {
+            QTRY_VERIFY(window_->pickList().isVisible());
+            say(QString::fromStdString(pin.text()));
+            press(Qt::Key_Return);
+            QCoreApplication::processEvents();
+        }
+        QTRY_VERIFY2(editor().document().wires.size() == before + 1, qPrintable(QString::fromStdString(from.text() + " to " + to.text())));
+    }
     static bool canCompile() { return !QStandardPaths::findExecutable("avr-gcc").isEmpty(); }
 
 private slots:
@@ -175,6 +207,81 @@ private slots:
         QTRY_VERIFY_WITH_TIMEOUT(amps(lamp) < 1e-4, 20'000);
         QTRY_VERIFY_WITH_TIMEOUT(amps(lamp) > 5e-3, 20'000);
         end("a lamp blinking by one's own C", 7, 24);
+    }
+
+    // The same without a mouse: every key goes to what has the focus.
+    void aLampBlinksByKeysAlone()
+    {
+        if (!canCompile())
+            QSKIP("avr-gcc is not installed");
+        begin();
+        window_->startPage().findChild<QLineEdit*>("startFolder")->setText(folder_.path());
+        say("Mole");
+        press(Qt::Key_Return);
+        QTRY_VERIFY_WITH_TIMEOUT(!window_->startPage().isVisible(), 120'000);
+        addByKeys("led");
+        addByKeys("330");
+        const std::string board = ofKind("briar-328"), lamp = ofKind("led"), resistor = ofKind("resistor");
+        QVERIFY(!lamp.empty() && !resistor.empty());
+        wireByKeys({board, "PB0"}, {resistor, "1"});
+        wireByKeys({resistor, "2"}, {lamp, "A"});
+        wireByKeys({lamp, "K"}, {board, "GND"});
+        press(Qt::Key_2, Qt::ControlModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(window_->code().view() != nullptr && !window_->code().view()->text().isEmpty(), 20'000);
+        QTRY_VERIFY(QApplication::focusWidget() == window_->code().view());
+        press(Qt::Key_Return);
+        QVERIFY(window_->code().view()->isEditing());
+        press(Qt::Key_A, Qt::ControlModifier);
+        QGuiApplication::clipboard()->setText("#define F_CPU 16000000UL\n#include <avr/io.h>\n#include <util/delay.h>\n\nint main(void)\n{\n    DDRB = 1;\n    for (;;) {\n        PINB = 1;\n        _delay_ms(30);\n    }\n}\n");
+        press(Qt::Key_V, Qt::ControlModifier);
+        QSignalSpy built(&window_->code().buildPane(), &BuildPane::built);
+        press(Qt::Key_B, Qt::ControlModifier);
+        QTRY_COMPARE_WITH_TIMEOUT(built.size(), 1, 120'000);
+        QVERIFY(built[0][0].toBool());
+        if (!now().running) {
+            press(Qt::Key_Escape);
+            press(Qt::Key_Space);
+        }
+        QTRY_VERIFY_WITH_TIMEOUT(amps(lamp) > 5e-3, 20'000);
+        QTRY_VERIFY_WITH_TIMEOUT(amps(lamp) < 1e-4, 20'000);
+        end("a lamp blinking by one's own C, by keys alone", 0, 70);
+    }
+
+    void aDividerIsReadByKeysAlone()
+    {
+        begin();
+        // Down the start page to the empty bench.
+        for (int i = 0; i < 12 && (qobject_cast<QPushButton*>(QApplication::focusWidget()) == nullptr || qobject_cast<QPushButton*>(QApplication::focusWidget())->text() != "An empty bench"); ++i)
+            press(Qt::Key_Tab);
+        press(Qt::Key_Space);
+        QTRY_VERIFY(!window_->startPage().isVisible());
+        for (const char* part : {"5v", "ground", "resistor 10k", "resistor 15k", "meter", "pot"})
+            addByKeys(part);
+        const std::string supply = ofKind("supply-5v"), ground = ofKind("ground"), upper = ofKind("resistor", 0), lower = ofKind("resistor", 1), meter = ofKind("multimeter");
+        QVERIFY(!supply.empty() && !ground.empty() && !lower.empty() && !meter.empty());
+        wireByKeys({supply, "V"}, {upper, "1"});
+        wireByKeys({upper, "2"}, {lower, "1"});
+        wireByKeys({lower, "2"}, {ground, "V"});
+        wireByKeys({meter, "+"}, {lower, "1"});
+        wireByKeys({meter, "COM"}, {ground, "V"});
+        press(Qt::Key_Space);
+        const auto reads = [&] { return now().parts.contains(meter) ? QString::fromStdString(now().parts.at(meter).face) : QString(); };
+        QTRY_VERIFY_WITH_TIMEOUT(reads().startsWith("2.998"), 20'000);
+        // The lower one is found by its name, and gets another value in the inspector; then undone.
+        press(Qt::Key_K, Qt::ControlModifier);
+        say(QString::fromStdString(lower));
+        press(Qt::Key_Return);
+        QTRY_VERIFY(editor().selection().parts == std::set<std::string>{lower});
+        for (int i = 0; i < 40 && !(qobject_cast<QLineEdit*>(QApplication::focusWidget()) != nullptr && QApplication::focusWidget()->accessibleName() == "resistance"); ++i)
+            press(Qt::Key_Tab);
+        press(Qt::Key_A, Qt::ControlModifier);
+        say("10k");
+        press(Qt::Key_Return);
+        QTRY_VERIFY_WITH_TIMEOUT(reads().startsWith("2.49"), 20'000);
+        press(Qt::Key_Escape);
+        press(Qt::Key_Z, Qt::ControlModifier);
+        QTRY_VERIFY_WITH_TIMEOUT(reads().startsWith("2.998"), 20'000);
+        end("a divider read by the meter, by keys alone", 0, 150);
     }
 
     // As the last one left it: the folder is copied, opened by its name, and runs.

@@ -96,6 +96,34 @@ private slots:
         QVERIFY(window_->editor().lanes() == pins);
     }
 
+    // Lanes that somebody has chosen stay through rewiring, whatever the wires do meanwhile: a board's pin, and a part's lead.
+    void chosenLanesOutliveTheirWires()
+    {
+        open("bell-rope");
+        Editor& editor = window_->editor();
+        const bench::WireItem wire = editor.document().wires.front();
+        const bench::PinRef lead = wire.from.part == "mcu" ? wire.to : wire.from, board = wire.from.part == "mcu" ? wire.from : wire.to;
+        if (std::find(editor.lanes().begin(), editor.lanes().end(), lead) == editor.lanes().end())
+            editor.toggleLane(lead);
+        if (std::find(editor.lanes().begin(), editor.lanes().end(), board) == editor.lanes().end())
+            editor.toggleLane(board);
+        const auto chosen = editor.lanes();
+        QVERIFY(!editor.document().lanes.empty());
+        runTo(kernel::Time(20ms));
+        const auto shown = [&](const bench::PinRef& pin) {
+            return std::any_of(picture().lanes.begin(), picture().lanes.end(), [&](const session::LanePicture& l) { return l.name == pin.text(); });
+        };
+        QTRY_VERIFY(shown(lead) && shown(board));
+        editor.change("unwired", [&](bench::Document& d) { std::erase_if(d.wires, [&](const bench::WireItem& w) { return w.from == lead || w.to == lead; }); });
+        runTo(picture().now + 20ms);
+        QVERIFY(editor.lanes() == chosen);
+        QTRY_VERIFY(shown(lead) && shown(board));
+        editor.change("wired again", [&](bench::Document& d) { d.wires.push_back(wire); });
+        runTo(picture().now + 20ms);
+        QVERIFY(editor.lanes() == chosen);
+        QTRY_VERIFY(shown(lead) && shown(board));
+    }
+
     // A serial line's bits: the first byte by its marks, from edge to edge by the arrow keys.
     void edgesAreWalkedAndMeasured()
     {

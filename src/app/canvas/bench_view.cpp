@@ -41,6 +41,7 @@ double distanceToSegment(QPointF p, QPointF a, QPointF b)
 BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent), editor_(editor), art_(art)
 {
     setObjectName("bench");
+    setAccessibleName(tr("Bench"));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAcceptDrops(true);

@@ -54,6 +54,7 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     command_->hide();
     rows->addWidget(command_);
     output_ = new QListWidget;
+    output_->setAccessibleName(tr("What the build said"));
     output_->setObjectName("buildOutput");
     output_->setFont(theme::figures(8.2));
     output_->setFocusPolicy(Qt::ClickFocus);

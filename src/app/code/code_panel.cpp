@@ -77,6 +77,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     unfold_->setChecked(true);
     slow_ = button(tr("Slow run"), tr("Step by itself, so many lines or instructions a second"));
     pace_ = new QSpinBox;
+    pace_->setAccessibleName(tr("Pace of the slow run"));
     pace_->setRange(1, 100);
     pace_->setValue(static_cast<int>(kUsualPace));
     pace_->setFocusPolicy(Qt::ClickFocus);
@@ -198,6 +199,13 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         if (!good)
             showPane(build_);
     });
+}
+
+void CodePanel::takeFocus()
+{
+    focusWanted_ = view() == nullptr;
+    if (view() != nullptr)
+        view()->setFocus();
 }
 
 void CodePanel::setLooking(bool on)
@@ -379,6 +387,8 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
         fillInstructions();
     if (tabs_->currentIndex() >= 0)
         views_->setCurrentWidget(load(files_[static_cast<std::size_t>(tabs_->currentIndex())]));
+    if (focusWanted_ && view() != nullptr && isVisible())
+        takeFocus();
     shownPc_ = UINT32_MAX;
     hint_->setText(symbols_.kind() == debug::DebugKind::stabs ? tr("STABS: build with -gdwarf-4 for more") : symbols_.rows().empty() ? tr("no line information: build with -gdwarf-4") : QString());
 }
@@ -386,6 +396,7 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
 CodeView* CodePanel::newView()
 {
     auto* view = new CodeView;
+    view->setAccessibleName(tr("Source"));
     views_->addWidget(view);
     const auto tab = [this, view]() -> Tab* {
         for (Tab& t : files_)

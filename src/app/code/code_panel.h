@@ -37,6 +37,8 @@ public:
 
     // Whether anybody looks: a panel that is hidden costs nothing.
     void setLooking(bool on);
+    // Keys go to the source, as soon as it is there.
+    void takeFocus();
     // Opens a file at a line: as the firmware names it, or as it lies on disk.
     bool openPlace(const QString& file, int line);
     // "lock.c:42".
@@ -122,6 +124,7 @@ private:
     std::size_t frame_ = 0;
     bool wasStanding_ = false;
     std::uint32_t shownPc_ = UINT32_MAX;
+    bool focusWanted_ = false;
     std::size_t shownFrame_ = SIZE_MAX;
     kernel::Time shownAt_{};
     bool wasMarked_ = false;             // what the marks were made of

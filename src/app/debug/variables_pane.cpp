@@ -64,6 +64,7 @@ VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent),
     rows->setSpacing(4);
     tree_ = new VariableTree(editor_);
     tree_->setObjectName("variables");
+    tree_->setAccessibleName(tr("Variables"));
     tree_->setColumnCount(2);
     tree_->header()->hide();
     tree_->header()->resizeSection(0, kNameWidth);
@@ -75,6 +76,7 @@ VariablesPane::VariablesPane(Editor& editor, QWidget* parent) : QWidget(parent),
     tree_->setFont(theme::figures(8.8));
     field_ = new QLineEdit;
     field_->setObjectName("watchField");
+    field_->setAccessibleName(tr("Watch an expression"));
     field_->setFont(theme::figures(8.8));
     field_->setPlaceholderText(tr("Watch: gates[0].cm, PORTB & 7 …"));
     rows->addWidget(tree_, 1);

@@ -183,6 +183,7 @@ void Inspector::showBench()
     });
     addWideRow(tr("title"), title);
     auto* notes = new QPlainTextEdit(QString::fromStdString(d.notes));
+    notes->setAccessibleName(tr("Notes"));
     notes->setPlaceholderText(tr("Notes"));
     notes->setFont(theme::words(8.8));
     notes->setFixedHeight(74);

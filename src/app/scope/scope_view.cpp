@@ -62,6 +62,7 @@ ScopeView::ScopeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     const auto field = [&](const char* name, const QString& tip) {
         auto* e = new QLineEdit;
         e->setObjectName(name);
+        e->setAccessibleName(tip);
         e->setToolTip(tip);
         e->setFont(theme::figures(9));
         e->setFixedWidth(72);

@@ -63,6 +63,7 @@ bool holds(std::string_view text, const QByteArray& words)
 SerialPane::SerialPane(QWidget* parent) : QAbstractScrollArea(parent)
 {
     setObjectName("serialText");
+    setAccessibleName(tr("Serial text"));
     setFont(theme::figures(9));
     setFrameShape(QFrame::NoFrame);
     setFocusPolicy(Qt::ClickFocus);

@@ -46,6 +46,7 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     const auto field = [&](const char* name, const QString& hint) {
         auto* edit = new QLineEdit;
         edit->setObjectName(name);
+        edit->setAccessibleName(hint);
         edit->setPlaceholderText(hint);
         edit->setFont(theme::figures(8.5));
         edit->setFixedWidth(128);
@@ -108,6 +109,7 @@ SerialView::SerialView(Editor& editor, QWidget* parent) : QWidget(parent), edito
     bottom->setSpacing(5);
     line_ = new QLineEdit;
     line_->setObjectName("serialLine");
+    line_->setAccessibleName(tr("Line to send"));
     line_->setFont(theme::figures(9));
     line_->installEventFilter(this);
     const auto choice = [&](const char* name, const QStringList& items, int index) {

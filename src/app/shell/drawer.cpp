@@ -55,6 +55,7 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
     filter_ = new QLineEdit;
     filter_->setPlaceholderText(tr("Name or purpose"));
     parts_ = new QListWidget;
+    parts_->setAccessibleName(tr("Parts"));
     parts_->setObjectName("drawerParts");
     parts_->setIconSize({44, 36});
     parts_->setFocusPolicy(Qt::NoFocus);
@@ -68,6 +69,7 @@ Drawer::Drawer(Editor& editor, PartArt& art, QWidget* parent) : QWidget(parent),
     filesLayout_->setSpacing(3);
     stack_->addWidget(page(tr("Files"), files_));
     findings_ = new QListWidget;
+    findings_->setAccessibleName(tr("Findings"));
     findings_->setWordWrap(true);
     findings_->setTextElideMode(Qt::ElideNone);
     findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);

@@ -81,6 +81,7 @@ GuideView::GuideView(QWidget* parent) : QFrame(parent)
     head->addWidget(close);
     rows->addLayout(head);
     contents_ = new QListWidget;
+    contents_->setAccessibleName(tr("Contents"));
     contents_->setObjectName("guideContents");
     contents_->setFont(theme::words(9));
     contents_->setWordWrap(true);

@@ -247,6 +247,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
         recovery_->hide();
     });
     addCommands();
+    qApp->installEventFilter(this);
     QTimer::singleShot(0, this, [this] {
         arrange(code_->isVisible() ? kDebugShare : kWireShare);
         showRecoveryBar();
@@ -273,8 +274,7 @@ void MainWindow::showCode(bool on)
         const int room = middle_->width();
         const int code = std::clamp(room * (width() >= kWideEnough ? 48 : 58) / 100, 360, 900);
         middle_->setSizes({code, std::max(200, room - code)});
-        if (code_->view() != nullptr)
-            code_->view()->setFocus();
+        code_->takeFocus();
         arrange(kDebugShare);
     }
 }
@@ -309,12 +309,14 @@ void MainWindow::showStart()
     start_->refresh(editor_.recentFiles());
     split_->hide();
     start_->show();
+    start_->takeFocus();
 }
 
 void MainWindow::hideStart()
 {
     start_->hide();
     split_->show();
+    bench_->setFocus();
 }
 
 void MainWindow::showRecoveryBar() { recovery_->setVisible(editor_.hasRecovery()); }
@@ -609,6 +611,31 @@ void MainWindow::showMessage(const QString& text, bool error, int ms)
     message_->show();
     message_->raise();
     messageTime_.start(ms);
+}
+
+// A button, a list or a box of choices that has the focus keeps Space, which would run the bench, and Enter presses a button.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() != QEvent::ShortcutOverride && event->type() != QEvent::KeyPress)
+        return QMainWindow::eventFilter(watched, event);
+    auto* widget = qobject_cast<QWidget*>(watched);
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (widget == nullptr || widget != QApplication::focusWidget() || key->modifiers() != Qt::NoModifier)
+        return QMainWindow::eventFilter(watched, event);
+    auto* button = qobject_cast<QAbstractButton*>(widget);
+    const bool enter = key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
+    if (event->type() == QEvent::ShortcutOverride) {
+        const bool list = qobject_cast<QAbstractItemView*>(widget) != nullptr || qobject_cast<QComboBox*>(widget) != nullptr;
+        if ((key->key() == Qt::Key_Space && (button != nullptr || list)) || (enter && (button != nullptr || list)))
+            event->accept();
+    } else if (key->key() == Qt::Key_Escape && inspector_->isAncestorOf(widget)) {
+        bench_->setFocus();  // back to what is looked at, where its keys act
+        return true;
+    } else if (enter && button != nullptr && button->isEnabled() && button->window() == this) {
+        button->click();
+        return true;
+    }
+    return QMainWindow::eventFilter(watched, event);
 }
 
 // In the middle of what can be seen of the bench, which may change while it stands.

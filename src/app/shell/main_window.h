@@ -91,6 +91,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     static constexpr double kWireShare = 0.325;  // of the height, for the tape

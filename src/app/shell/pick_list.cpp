@@ -70,6 +70,7 @@ PickList::PickList(QWidget* parent) : QFrame(parent)
     line_->setFont(theme::words(11));
     line_->installEventFilter(this);
     list_ = new QListWidget;
+    list_->setAccessibleName(tr("What is offered"));
     list_->setObjectName("pickEntries");
     list_->setItemDelegate(new EntryDelegate(list_));
     list_->setFocusPolicy(Qt::NoFocus);
@@ -83,6 +84,8 @@ PickList::PickList(QWidget* parent) : QFrame(parent)
 
 void PickList::open(const QString& hint, Source source, QPoint at)
 {
+    if (QWidget* now = QApplication::focusWidget(); now != nullptr && now != line_)
+        before_ = now;
     source_ = std::move(source);
     line_->setPlaceholderText(hint);
     line_->clear();
@@ -122,8 +125,17 @@ void PickList::choose(int row)
         return;
     const auto choose = entries_[static_cast<std::size_t>(row)].choose;
     hide();
-    parentWidget()->setFocus();
+    giveFocusBack();
     choose();
+}
+
+// To what had it: keys that act there go on.
+void PickList::giveFocusBack()
+{
+    if (before_ != nullptr && before_->isVisible())
+        before_->setFocus();
+    else
+        parentWidget()->setFocus();
 }
 
 bool PickList::eventFilter(QObject* watched, QEvent* event)
@@ -134,7 +146,7 @@ bool PickList::eventFilter(QObject* watched, QEvent* event)
         switch (static_cast<QKeyEvent*>(event)->key()) {
         case Qt::Key_Escape:
             hide();
-            parentWidget()->setFocus();
+            giveFocusBack();
             return true;
         case Qt::Key_Down: list_->setCurrentRow(std::min(list_->currentRow() + 1, list_->count() - 1)); return true;
         case Qt::Key_Up: list_->setCurrentRow(std::max(list_->currentRow() - 1, 0)); return true;

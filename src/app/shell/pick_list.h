@@ -3,6 +3,7 @@
 
 #include <functional>
 
+#include <QPointer>
 #include <QFrame>
 #include <QIcon>
 #include <QLineEdit>
@@ -35,9 +36,11 @@ protected:
 private:
     void filter();
     void choose(int row);
+    void giveFocusBack();
 
     QLineEdit* line_;
     QListWidget* list_;
+    QPointer<QWidget> before_;  // had the focus
     Source source_;
     std::vector<Entry> entries_;
 };

@@ -60,6 +60,7 @@ SettingsDialog::SettingsDialog(QWidget* parent) : QDialog(parent)
     form->addRow(tr("Unsaved work is kept aside every"), autosave);
     auto* folder = new QLineEdit(settings::benchFolder());
     folder->setObjectName("benchFolder");
+    folder->setAccessibleName(tr("Folder of benches"));
     folder->setMinimumWidth(300);
     auto* choose = new QPushButton(tr("Choose…"));
     auto* row = new QWidget;

@@ -77,12 +77,14 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
     row(tr("firmware in"), language_);
     name_ = new QLineEdit(tr("New bench"));
     name_->setObjectName("startName");
+    name_->setAccessibleName(tr("Name of the new bench"));
     row(tr("name"), name_);
     auto* where = new QWidget;
     auto* whereRow = new QHBoxLayout(where);
     whereRow->setContentsMargins(0, 0, 0, 0);
     folder_ = new QLineEdit(settings::benchFolder());
     folder_->setObjectName("startFolder");
+    folder_->setAccessibleName(tr("Folder of the new bench"));
     auto* choose = new QPushButton(tr("Choose…"));
     whereRow->addWidget(folder_, 1);
     whereRow->addWidget(choose);
@@ -171,6 +173,12 @@ void StartPage::make()
     build_.setWorkingDirectory(QFileInfo(file_).absolutePath() + "/firmware");
     build_.setProcessChannelMode(QProcess::MergedChannels);
     build_.start("make", QStringList());
+}
+
+void StartPage::takeFocus()
+{
+    name_->setFocus();
+    name_->selectAll();
 }
 
 void StartPage::refresh(const QStringList& recent)

@@ -25,6 +25,8 @@ public:
 
     // Looks at recent files, examples and compilers anew.
     void refresh(const QStringList& recent);
+    // Typing names the new bench, Enter makes it.
+    void takeFocus();
     // Makes the bench that is asked for, builds its firmware, and tells.
     void make();
 

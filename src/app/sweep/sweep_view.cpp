@@ -102,6 +102,7 @@ SweepView::SweepView(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     const auto edit = [this](const char* name, const QString& value, const QString& tip) {
         auto* e = new QLineEdit(value);
         e->setObjectName(name);
+        e->setAccessibleName(tip);
         e->setToolTip(tip);
         e->setFont(theme::figures(9));
         connect(e, &QLineEdit::editingFinished, this, [this] { again_.start(); });

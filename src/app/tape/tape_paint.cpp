@@ -160,6 +160,8 @@ void TapeView::drawRuler(QPainter& painter)
             painter.drawText(QRectF(x + 4, 0, 120, kRuler), Qt::AlignVCenter, QString::number(std::abs(t), 'f', decimals) + " s");
     }
     painter.fillRect(QRectF(0, 0, kLabels - 1, kRuler), theme::kTapeGround);
+    if (hasFocus())  // keys act here
+        painter.fillRect(QRectF(0, 0, 3, height()), kPresent);
     painter.setPen(follow_ ? theme::kTapeText : QColor(0xE0, 0x8A, 0xB0));
     painter.setFont(theme::words(8.2, QFont::DemiBold));
     painter.drawText(QRectF(14, 0, kLabels - 14, kRuler), Qt::AlignVCenter, follow_ ? tr("at the present") : tr("back to the present"));

@@ -19,16 +19,18 @@ using kernel::Time;
 TapeView::TapeView(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor)
 {
     setObjectName("tape");
+    setAccessibleName(tr("Tape"));
     setMouseTracking(true);
     setMinimumHeight(110);
     setAttribute(Qt::WA_OpaquePaintEvent);
-    setFocusPolicy(Qt::ClickFocus);
+    setFocusPolicy(Qt::StrongFocus);
     setAcceptDrops(true);
     const auto field = [this](const char* name, const QString& hint) {
         auto* edit = new QLineEdit(this);
         edit->setObjectName(name);
         edit->setFont(theme::figures(8.2));
         edit->setPlaceholderText(hint);
+        edit->setAccessibleName(hint);
         edit->setStyleSheet("QLineEdit { background: #2E2433; color: #EFE7DC; border: 1px solid #4A3E52; border-radius: 4px; padding: 0 6px; } QLineEdit:focus { border: 1px solid #C06A93; }");
         edit->installEventFilter(this);
         return edit;
