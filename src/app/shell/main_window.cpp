@@ -265,6 +265,12 @@ void MainWindow::arrange(double tapeShare)
 
 void MainWindow::showCode(bool on)
 {
+    // Before it is shown nothing has its size yet.
+    if (on && !isVisible())
+        QTimer::singleShot(0, this, [this] {
+            if (code_->isVisible())
+                showCode(true);
+        });
     bench_->keepMiddle();
     code_->setVisible(on);
     code_->setLooking(on);

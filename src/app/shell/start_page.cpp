@@ -197,9 +197,27 @@ void StartPage::refresh(const QStringList& recent)
     for (const QString& name : QDir(folder).entryList(QDir::Dirs | QDir::NoDotAndDotDot))
         if (QFileInfo::exists(folder + "/" + name + "/bench.toml"))
             examples << folder + "/" + name + "/bench.toml";
-    addTiles(tiles_, tr("Worked on last"), recent, kColumns);
+    recent_ = recent;
+    columns_ = columnsThatFit();
+    addTiles(tiles_, tr("Worked on last"), recent, columns_);
     addTiles(tiles_, tr("Examples"), examples, 30);
     tiles_->addStretch(1);
+}
+
+int StartPage::columnsThatFit() const
+{
+    constexpr int kGap = 24, kMost = 6;
+    return std::clamp((tiles_->parentWidget()->parentWidget()->width() - kGap) / (kTile.width() + kGap), kColumns, kMost);
+}
+
+void StartPage::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    // Once the layout has its size.
+    QTimer::singleShot(0, this, [this] {
+        if (isVisible() && columnsThatFit() != columns_)
+            refresh(recent_);
+    });
 }
 
 void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStringList& files, int most)
@@ -241,7 +259,7 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         about->setFixedHeight(about->heightForWidth(about->width()));  // what a column of widgets would not ask for
         rows->addWidget(about);
         rows->addStretch(1);
-        grid->addWidget(cell, count / kColumns, count % kColumns, Qt::AlignTop | Qt::AlignLeft);
+        grid->addWidget(cell, count / columns_, count % columns_, Qt::AlignTop | Qt::AlignLeft);
         connect(tile, &QToolButton::clicked, this, [this, file] { emit benchChosen(file); });
         ++count;
     }
@@ -249,7 +267,7 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         delete box;
         return;
     }
-    grid->setColumnStretch(kColumns, 1);
+    grid->setColumnStretch(columns_, 1);
     column->addWidget(heading(words));
     column->addWidget(box);
 }

@@ -37,7 +37,11 @@ signals:
     // Built and ready to run.
     void made(const QString& file);
 
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
 private:
+    [[nodiscard]] int columnsThatFit() const;
     void addTiles(QVBoxLayout* column, const QString& heading, const QStringList& files, int most);
     [[nodiscard]] QPixmap picture(const bench::Document& document, QSize size);
     void say(const QString& text, bool error);
@@ -52,6 +56,8 @@ private:
     QLabel* tools_;
     QLabel* state_;
     QVBoxLayout* tiles_;
+    QStringList recent_;
+    int columns_ = 0;
     QProcess build_;
     QString file_;  // that is being built
 };

@@ -515,7 +515,7 @@ void SweepView::take(std::uint64_t number, bench::SweepTable table, const QStrin
     state_->setProperty("error", !trouble.isEmpty() && !axis_.empty() && !traces_.empty());
     state_->setText(words);
     stopButton_->setVisible(!finished);
-    state_->setStyleSheet(trouble.isEmpty() || table_.curves.empty() ? "color: #D9CFC2;" : "color: #E88A6A;");
+    state_->setStyleSheet(state_->property("error").toBool() ? "color: #E88A6A;" : "color: #D9CFC2;");
     draw();
 }
 
@@ -559,7 +559,17 @@ void SweepView::draw()
         }
         graph->setData(x, y);
     }
-    plot_->legend->setVisible(!table_.curves.empty());
+    if (axes.empty())
+        dress(*plot_->yAxis, theme::kTapeMuted);
+    // An empty legend would hold the whole row to its own height.
+    const bool named = !table_.curves.empty(), there = plot_->legend->layout() != nullptr;
+    plot_->legend->setVisible(named);
+    if (named && !there)
+        plot_->plotLayout()->addElement(0, 1, plot_->legend);
+    else if (!named && there) {
+        plot_->plotLayout()->take(plot_->legend);
+        plot_->plotLayout()->simplify();
+    }
     const auto& values = table_.request.axis.values;
     if (!values.empty())
         plot_->xAxis->setRange(std::min(values.front(), values.back()), std::max(values.front(), values.back()));
