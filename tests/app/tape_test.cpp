@@ -124,6 +124,36 @@ private slots:
         QTRY_VERIFY(shown(lead) && shown(board));
     }
 
+    // The menu of a lane by keys alone.
+    void lanesAreWorkedByKeys()
+    {
+        open("bell-rope");
+        runTo(kernel::Time(20ms));
+        const auto pins = window_->editor().lanes();
+        QVERIFY(pins.size() >= 2);
+        tape().setFocus();
+        QTest::keyClick(&tape(), Qt::Key_Down);
+        QCOMPARE(tape().chosen(), pins[0].text());
+        QTest::keyClick(&tape(), Qt::Key_Down);
+        QCOMPARE(tape().chosen(), pins[1].text());
+        QTest::keyClick(&tape(), Qt::Key_Up, Qt::AltModifier);
+        const std::vector<std::string>& kept = window_->editor().document().lanes;
+        QVERIFY(std::find(kept.begin(), kept.end(), pins[1].text()) < std::find(kept.begin(), kept.end(), pins[0].text()));
+        QTest::keyClick(&tape(), Qt::Key_Down);
+        QCOMPARE(tape().chosen(), pins[0].text());
+        QTest::keyClick(&tape(), Qt::Key_Delete);
+        QVERIFY(std::find(window_->editor().lanes().begin(), window_->editor().lanes().end(), pins[0]) == window_->editor().lanes().end());
+        window_->editor().undo();
+        QVERIFY(std::find(window_->editor().lanes().begin(), window_->editor().lanes().end(), pins[0]) != window_->editor().lanes().end());
+        tape().choose(pins[1].text());
+        QTest::keyClick(&tape(), Qt::Key_Menu);
+        auto* menu = tape().findChild<QMenu*>("laneMenu");
+        QVERIFY(menu != nullptr);
+        for (const QAction* a : menu->actions())
+            QVERIFY2(a->isSeparator() || !a->text().contains(" \u2026"), qPrintable(a->text()));
+        menu->close();
+    }
+
     // A serial line's bits: the first byte by its marks, from edge to edge by the arrow keys.
     void edgesAreWalkedAndMeasured()
     {

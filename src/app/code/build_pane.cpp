@@ -36,7 +36,7 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     title_->setFont(theme::words(8.4));
     auto* start = new QPushButton(tr("Build"));
     start->setToolTip(tr("Build, load and restart (Ctrl+B)"));
-    auto* how = new QPushButton(tr("How …"));
+    auto* how = new QPushButton(tr("Build settings…"));
     how->setObjectName("buildHow");
     how->setToolTip(tr("What builds this bench's firmware: what was found, or a command of your own"));
     for (QPushButton* b : {start, how}) {
@@ -226,7 +226,7 @@ void BuildPane::build()
     const Plan p = plan();
     if (p.command.isEmpty()) {
         title_->setText(tr("Nothing to build with"));
-        line(tr("Neither a Makefile nor a CMakeLists.txt lies beside the firmware of this bench. Say how it is built with \"How …\"."));
+        line(tr("Neither a Makefile nor a CMakeLists.txt lies beside the firmware of this bench. Say how it is built in \"Build settings…\"."));
         emit built(false);
         return;
     }
@@ -234,7 +234,7 @@ void BuildPane::build()
     consent_->hide();
     if (!isAllowed(p))
         return askFirst(p);
-    title_->setText(tr("Building …"));
+    title_->setText(tr("Building…"));
     line(QString("%1 $ %2").arg(QDir(editor_.folder()).relativeFilePath(folder_) == "." ? QString() : QDir(editor_.folder()).relativeFilePath(folder_), p.command).trimmed());
     process_.setWorkingDirectory(folder_);
     QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();

@@ -140,14 +140,14 @@ void StopsPane::menu(const QPoint& at)
         return;
     const bench::StopItem stop = shown_[static_cast<std::size_t>(row)].item;
     QMenu menu;
-    menu.addAction(tr("Only when …"), [&] {
-        ask(row, tr("Only when"), tr("An expression, such as ticks > 100:"), QString::fromStdString(stop.when), [](bench::StopItem& s, const QString& t) { s.when = t.toStdString(); });
+    menu.addAction(tr("Condition…"), [&] {
+        ask(row, tr("Condition"), tr("An expression, such as ticks > 100:"), QString::fromStdString(stop.when), [](bench::StopItem& s, const QString& t) { s.when = t.toStdString(); });
     });
-    menu.addAction(tr("From the nth hit on …"), [&] {
-        ask(row, tr("From which hit on"), tr("A number:"), QString::number(stop.count), [](bench::StopItem& s, const QString& t) { s.count = std::max(1, t.toInt()); });
+    menu.addAction(tr("Hit count…"), [&] {
+        ask(row, tr("Hit count"), tr("Stops from this hit on:"), QString::number(stop.count), [](bench::StopItem& s, const QString& t) { s.count = std::max(1, t.toInt()); });
     });
-    menu.addAction(tr("Only say …"), [&] {
-        ask(row, tr("Say, and go on"), tr("A line for the log, with {expressions}:"), QString::fromStdString(stop.say), [](bench::StopItem& s, const QString& t) { s.say = t.toStdString(); });
+    menu.addAction(tr("Log message…"), [&] {
+        ask(row, tr("Log message"), tr("Logs this line and runs on; {expressions} are filled in:"), QString::fromStdString(stop.say), [](bench::StopItem& s, const QString& t) { s.say = t.toStdString(); });
     });
     menu.addSeparator();
     menu.addAction(tr("Remove"), [&] {

@@ -402,7 +402,7 @@ void Dial::buildFollow()
         if (v > 0)
             apply([v](bench::FollowItem& f) { f.every = std::clamp(v, 1e-5, 3600.0); });
     });
-    auto* file = new QPushButton(tr("From a file …"));
+    auto* file = new QPushButton(tr("From a file…"));
     file->setToolTip(tr("Lines of seconds and a value, parted by a comma"));
     grid->addWidget(file, 4, 0, 1, 2);
     connect(file, &QPushButton::clicked, this, [this] {

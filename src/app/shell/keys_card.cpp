@@ -104,6 +104,12 @@ KeysCard::KeysCard(const std::vector<Command>& commands, QWidget* parent) : QFra
                                                          {tr("middle or right drag"), tr("Moves the sheet")},
                                                          {tr("right click"), tr("What can be done there")},
                                                          {tr("Shift and click"), tr("Selects more")}}));
+    right->addWidget(block(tr("With the focus on the tape"), {{"\u2191 \u2193", tr("The lane above, below")},
+                                                              {"\u2190 \u2192", tr("The edge before, after")},
+                                                              {"Alt+\u2191 Alt+\u2193", tr("Moves the lane")},
+                                                              {"Del", tr("Takes the lane off")},
+                                                              {"G", tr("Begins a group at the lane")},
+                                                              {"M", tr("A bookmark")}}));
     for (QVBoxLayout* column : {left, middle, right})
         column->addStretch(1);
     columns->addLayout(left, 1);

@@ -141,7 +141,7 @@ void TapeView::drawRead(QPainter& painter, const Row& row)
         if (width() - x > 120) {
             painter.setPen(theme::kTapeMuted);
             painter.setFont(theme::words(8));
-            painter.drawText(QRectF(x + 8, row.top, width() - x, row.height), Qt::AlignVCenter, lane.crowded ? tr("more than can be shown: zoom in") : tr("looking back …"));
+            painter.drawText(QRectF(x + 8, row.top, width() - x, row.height), Qt::AlignVCenter, lane.crowded ? tr("more than can be shown: zoom in") : tr("looking back…"));
         }
     }
     painter.restore();

@@ -24,27 +24,22 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
     auto* menu = new QMenu(this);
     menu->setObjectName("laneMenu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(tr("Add a lane …"), this, [this, at] { emit lanesWanted(mapFromGlobal(at)); });
-    menu->addAction(tr("What lanes read, as a table"), this, [this] { emit tableWanted(); });
+    menu->addAction(tr("Add a lane…"), this, [this, at] { emit lanesWanted(mapFromGlobal(at)); });
+    menu->addAction(tr("What lanes read, as a table") + "\tCtrl+T", this, [this] { emit tableWanted(); });
     if (row.kind == Row::Kind::group) {
         menu->addSeparator();
-        menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
-        menu->addAction(tr("Down"), this, [this, row] { editor_.moveLane(row.text, 1); });
+        menu->addAction(tr("Up") + "\tAlt+Up", this, [this, row] { editor_.moveLane(row.text, -1); });
+        menu->addAction(tr("Down") + "\tAlt+Down", this, [this, row] { editor_.moveLane(row.text, 1); });
         menu->addAction(row.text.starts_with("folded ") ? tr("Unfold") : tr("Fold"), this, [this, row] { foldGroup(row.text); });
-        menu->addAction(tr("Remove the heading"), this, [this, row] { editor_.changeGroup(row.text, {}); });
+        menu->addAction(tr("Remove the heading") + "\tDel", this, [this, row] { takeOff(row); });
     } else if (row.kind != Row::Kind::serial) {
         menu->addSeparator();
-        menu->addAction(tr("Begin a group here …"), this, [this, row] { askName(row.text); });
-        menu->addAction(tr("Up"), this, [this, row] { editor_.moveLane(row.text, -1); });
-        menu->addAction(tr("Down"), this, [this, row] { editor_.moveLane(row.text, 1); });
+        menu->addAction(tr("Begin a group here…") + "\tG", this, [this, row] { askName(row.text); });
+        menu->addAction(tr("Up") + "\tAlt+Up", this, [this, row] { editor_.moveLane(row.text, -1); });
+        menu->addAction(tr("Down") + "\tAlt+Down", this, [this, row] { editor_.moveLane(row.text, 1); });
         if (row.kind == Row::Kind::pin)
             menu->addAction(tr("Its voltage as a lane"), this, [this, row] { editor_.toggleRead("volts " + row.text); });
-        menu->addAction(tr("Take %1 off").arg(text(row.text)), this, [this, row] {
-            if (row.kind == Row::Kind::pin)
-                editor_.toggleLane(editor_.lanes()[row.index]);
-            else
-                editor_.toggleRead(row.text);
-        });
+        menu->addAction(tr("Take %1 off").arg(text(row.text)) + "\tDel", this, [this, row] { takeOff(row); });
     }
     menu->popup(at);
 }
@@ -75,7 +70,7 @@ void TapeView::openPlotMenu(QPoint at)
     auto* menu = new QMenu(this);
     menu->setObjectName("tapeMenu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    menu->addAction(markA_ ? tr("Bookmark at the mark …") : tr("Bookmark at the present …"), this, name);
+    menu->addAction((markA_ ? tr("Bookmark at the mark…") : tr("Bookmark at the present…")) + "\tM", this, name);
     if (const bench::BookmarkItem* b = bookmarkAt(pressAt_.x()); b != nullptr && pressAt_.y() < kRuler)
         menu->addAction(tr("Remove the bookmark %1").arg(text(b->name)), this, [this, gone = *b] { editor_.change(tr("remove bookmark"), [&](bench::Document& d) { std::erase(d.bookmarks, gone); }); });
     menu->addAction(tr("No marks"), this, [this] { setMarks(std::nullopt, std::nullopt); })->setEnabled(markA_.has_value());
@@ -83,17 +78,17 @@ void TapeView::openPlotMenu(QPoint at)
         showSpan(std::max(editor_.picture().tapeKnownFrom, Time{}), editor_.picture().latest);
     });
     menu->addSeparator();
-    menu->addAction(tr("Save this part as a picture …"), this, [this] {
+    menu->addAction(tr("Save this part as a picture…"), this, [this] {
         if (const QString file = QFileDialog::getSaveFileName(this, tr("Save the tape as a picture"), editor_.folder() + "/tape.png", tr("Pictures (*.png *.svg)")); !file.isEmpty())
             emit editor_.message(savePicture(file) ? tr("Saved to %1").arg(file) : tr("%1 could not be written").arg(file), false);
     });
-    menu->addAction(tr("Read in a capture of a real board …"), this, [this] {
+    menu->addAction(tr("Read in a capture of a real board…"), this, [this] {
         if (const QString file = QFileDialog::getOpenFileName(this, tr("Read in a capture"), editor_.folder(), tr("Value change dumps (*.vcd);;All files (*)")); !file.isEmpty())
             readCapture(file);
     });
     if (std::any_of(editor_.picture().reads.begin(), editor_.picture().reads.end(), [](const session::ReadLane& l) { return l.text.starts_with("capture "); }))
         menu->addAction(tr("Move the capture from the first mark to the second"), this, &TapeView::alignCapture)->setEnabled(markA_ && markB_);
-    menu->addAction(tr("Save these edges as CSV or VCD …"), this, [this] {
+    menu->addAction(tr("Save these edges as CSV or VCD…"), this, [this] {
         const QString file = QFileDialog::getSaveFileName(this, tr("Save the edges"), editor_.folder() + "/edges.csv", tr("Edges (*.csv *.vcd)"));
         if (file.isEmpty())
             return;
@@ -102,7 +97,7 @@ void TapeView::openPlotMenu(QPoint at)
             QMetaObject::invokeMethod(this, [this, file, trouble] { emit editor_.message(trouble.empty() ? tr("Saved to %1").arg(file) : text(trouble), !trouble.empty()); });
         });
     });
-    menu->addAction(tr("Save the whole recording …"), this, &TapeView::askSaveRecording);
+    menu->addAction(tr("Save the whole recording…"), this, &TapeView::askSaveRecording);
     menu->popup(at);
 }
 

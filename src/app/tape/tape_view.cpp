@@ -414,8 +414,61 @@ void TapeView::keyPressEvent(QKeyEvent* event)
         openPlotMenu({}), naming_->setFocus();
     else if (event->key() == Qt::Key_Escape && searching())
         stopSearch();
-    else
+    else if (!laneKey(*event))
         QWidget::keyPressEvent(event);
+}
+
+// Keys that mean something on the bench mean something else here, while the tape has the focus.
+bool TapeView::event(QEvent* event)
+{
+    if (event->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const bool arrow = key->key() == Qt::Key_Up || key->key() == Qt::Key_Down;
+        if (arrow || (key->modifiers() == Qt::NoModifier && (key->key() == Qt::Key_Delete || key->key() == Qt::Key_G)))
+            event->accept();
+    }
+    return QWidget::event(event);
+}
+
+// Up and down choose a lane; what its menu offers has keys. False: it is no key of theirs.
+bool TapeView::laneKey(const QKeyEvent& event)
+{
+    const std::vector<Row> all = rows();
+    const auto chosen = std::find_if(all.begin(), all.end(), [&](const Row& r) { return r.text == chosen_; });
+    const bool up = event.key() == Qt::Key_Up, down = event.key() == Qt::Key_Down;
+    if (up || down) {
+        if (all.empty())
+            return false;
+        if ((event.modifiers() & Qt::AltModifier) != 0) {
+            if (chosen != all.end() && chosen->kind != Row::Kind::serial)
+                editor_.moveLane(chosen->text, up ? -1 : 1);
+            return true;
+        }
+        const std::ptrdiff_t at = chosen == all.end() ? (up ? std::ssize(all) : -1) : chosen - all.begin();
+        choose(all[static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(at + (up ? -1 : 1), 0, std::ssize(all) - 1))].text);
+        return true;
+    }
+    if (chosen == all.end())
+        return false;
+    switch (event.key()) {
+    case Qt::Key_Delete: takeOff(*chosen); return true;
+    case Qt::Key_G:
+        if (chosen->kind != Row::Kind::serial && chosen->kind != Row::Kind::group)
+            askName(chosen->text);
+        return true;
+    case Qt::Key_Menu: openLaneMenu(*chosen, mapToGlobal(QPoint(24, static_cast<int>(chosen->top + chosen->height / 2)))); return true;
+    default: return false;
+    }
+}
+
+void TapeView::takeOff(const Row& row)
+{
+    if (row.kind == Row::Kind::pin)
+        editor_.toggleLane(editor_.lanes()[row.index]);
+    else if (row.kind == Row::Kind::group)
+        editor_.changeGroup(row.text, {});
+    else if (row.kind == Row::Kind::read)
+        editor_.toggleRead(row.text);
 }
 
 void TapeView::toEdge(bool forward) { search("edge", forward); }

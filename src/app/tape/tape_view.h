@@ -101,6 +101,9 @@ private:
 
     void request();
     void lookOn(session::TapeQuery query, const QString& words, std::uint64_t number);
+    bool event(QEvent* event) override;
+    [[nodiscard]] bool laneKey(const QKeyEvent& event);
+    void takeOff(const Row& row);
     [[nodiscard]] std::vector<Row> rows() const;
     [[nodiscard]] std::optional<Row> rowAt(double y) const;
     [[nodiscard]] bool overPresent(QPointF at) const;
