@@ -72,7 +72,7 @@ void World::BoardSupply::look()
         if (have > 1 && have < kFiveVolts - 0.3)
             tell("supply-too-low", fmt::format("{}.VIN has {}: {} are left for the 5 V pin; give it {} to 12 V", id_, volts(vin), volts(have), volts(kLeastVin)));
         if (const double watts = (vin - have) * amps5; watts > settings_.regulatorWatts)
-            tell("regulator-hot", fmt::format("{}'s regulator turns {} into heat ({} at {}), more than the {} that it stands; give VIN less, or take less from the 5 V pin", id_,
+            tell("regulator-hot", fmt::format("{}'s regulator dissipates {} ({} at {}), more than its rated {}; give VIN less, or take less from the 5 V pin", id_,
                                               kernel::formatQuantity(watts, kernel::Unit::watt, 3), amps(amps5), volts(vin - have), kernel::formatQuantity(settings_.regulatorWatts, kernel::Unit::watt, 3)));
     } else {
         have = kUsbVolts / (1 + settings_.usbOhms * load5);

@@ -362,7 +362,7 @@ private:
             }
             for (const auto& [part, volts] : pullUps(net))
                 if (volts > least + kTolerated && busLine(*lowest) != nullptr) {
-                    tell(Severity::warning, "signal-too-high", pin, fmt::format("{} is on {:.3g} V and {} pulls it up to {:.3g} V: more than its input stands; pull it up to its own supply", pin, least, part, volts));
+                    tell(Severity::warning, "signal-too-high", pin, fmt::format("{} is on {:.3g} V and {} pulls it up to {:.3g} V: above the absolute maximum of its input; pull it up to its own supply", pin, least, part, volts));
                     break;
                 }
         }
