@@ -193,6 +193,106 @@ private slots:
         shorted->runUntil(kernel::Time(10ms));
         QVERIFY(told(*shorted, "supply-short") == Severity::error);
     }
+
+    // A first-order thermal model with the time constant and the margin of docs/findings.md: a load of L ratings, put on at power-up, has heated it to its
+    // margin m after -T ln(1 - m/L).
+    void anOverloadedPartBurnsOutWhenItsModelSays_data()
+    {
+        QTest::addColumn<QString>("kind");
+        QTest::addColumn<QString>("set");
+        QTest::addColumn<double>("amps");
+        QTest::addColumn<double>("load");    // that is so many times its rating
+        QTest::addColumn<double>("seconds");
+        QTest::addColumn<double>("margin");
+        QTest::newRow("LED at five times") << "led" << "limit = \"20m\"" << 0.1 << 5.0 << 0.4 << 2.5;
+        QTest::newRow("LED at three times") << "led" << "limit = \"20m\"" << 0.06 << 3.0 << 0.4 << 2.5;
+        QTest::newRow("diode") << "diode" << "limit = \"100m\"" << 0.5 << 5.0 << 0.5 << 3.0;
+        QTest::newRow("diode at four times") << "diode" << "limit = \"100m\"" << 0.4 << 4.0 << 0.5 << 3.0;
+        QTest::newRow("resistor") << "resistor" << "resistance = \"100\", power = \"250m\"" << std::sqrt(1.25 / 100) << 5.0 << 2.0 << 3.0;  // by its power
+    }
+    void anOverloadedPartBurnsOutWhenItsModelSays()
+    {
+        QFETCH(QString, kind);
+        QFETCH(QString, set);
+        QFETCH(double, amps);
+        QFETCH(double, load);
+        QFETCH(double, seconds);
+        QFETCH(double, margin);
+        const std::string plus = kind == "resistor" ? "x.1" : "x.A", minus = kind == "resistor" ? "x.2" : "x.K";
+        auto w = rig({{"s", "current-source", "compliance = \"40\", current = \"" + QString::number(amps, 'g', 12).toStdString() + "\""}, {"g", "ground", ""}, {"x", kind.toStdString(), set.toStdString()}}, {{"s.+", plus}, {"s.-", "g.V"}, {minus, "g.V"}});
+        const double at = -seconds * std::log(1 - margin / load);
+        const auto time = [&](double share) { return kernel::Time(kernel::Duration(static_cast<std::int64_t>(at * share * 1e12))); };
+        w->runUntil(time(0.97));
+        QVERIFY2(!w->part("x")->dead(), qPrintable(QString("dead before %1 s").arg(at)));
+        QVERIFY(told(*w, "part-over-limit") == Severity::warning);
+        w->runUntil(time(1.03));
+        QVERIFY2(w->part("x")->dead(), qPrintable(QString("alive after %1 s").arg(at)));
+        QVERIFY(told(*w, "part-destroyed") == Severity::error);
+    }
+
+    // A CD4511 takes what is above 70 % of its supply for high and what is below 30 % for low, and keeps what it was between: its lamp test lights all.
+    void thresholdsGoWithTheSupply_data()
+    {
+        QTest::addColumn<double>("supply");
+        QTest::newRow("5 V") << 5.0;
+        QTest::newRow("10 V") << 10.0;
+        QTest::newRow("15 V") << 15.0;
+    }
+    void thresholdsGoWithTheSupply()
+    {
+        QFETCH(double, supply);
+        std::vector<std::array<std::string, 3>> parts{{"v", "bench-supply", ""}, {"t", "bench-supply", ""}, {"g", "ground", ""}, {"x", "cd4511", ""}, {"r", "resistor", "resistance = \"10k\""}};
+        std::vector<std::array<std::string, 2>> wires{{"v.V", "x.VCC"}, {"v.GND", "g.V"}, {"t.GND", "g.V"}, {"x.GND", "g.V"}, {"t.V", "x.LT"}, {"x.a", "r.1"}, {"r.2", "g.V"}, {"g.V", "x.LE"}, {"v.V", "x.BL"}};
+        // A "1": of its segments a is dark.
+        wires.insert(wires.end(), {{"v.V", "x.A"}, {"g.V", "x.B"}, {"g.V", "x.C"}, {"g.V", "x.D"}});
+        auto w = rig(parts, wires);
+        QVERIFY(w->setControl("v", "volts", supply).has_value());
+        const auto lights = [&](double share) {
+            if (!w->setControl("t", "volts", supply * share))
+                return false;
+            w->runUntil(w->now() + 1ms);
+            return volts(*w, "x", "a") > supply / 2;
+        };
+        QVERIFY(!lights(1));
+        QVERIFY(!lights(0.31));
+        QVERIFY(lights(0.29));
+        QVERIFY(lights(0.69));
+        QVERIFY(!lights(0.71));
+        QVERIFY(!lights(0.5));
+    }
+
+    // R = R10 (lux / 10)^-gamma, from the setting's name: the resistance at 10 lux.
+    void aLightSensorFollowsItsPower()
+    {
+        auto w = rig({{"v", "supply-5v", ""}, {"g", "ground", ""}, {"n", "light-sensor", ""}, {"r", "resistor", "resistance = \"10k\""}}, {{"v.V", "n.1"}, {"n.2", "r.1"}, {"r.2", "g.V"}});
+        for (const double lux : {1.0, 10.0, 100.0, 1000.0}) {
+            QVERIFY(w->setControl("n", "light", lux).has_value());
+            const double ohms = 15e3 * std::pow(lux / 10, -0.7);
+            QVERIFY2(near(volts(*w, "n", "2"), 5 * 10e3 / (10e3 + ohms), 1e-5), qPrintable(QString("%1 lx: %2 V").arg(lux).arg(volts(*w, "n", "2"))));
+        }
+    }
+
+    // Volts across a battery with a meter set to amperes: told as it happens; the same meter set to volts takes nothing.
+    void aMeterOfAmperesAcrossAVoltageIsTold()
+    {
+        auto w = rig({{"v", "battery", "voltage = \"9\", inner = \"1\""}, {"g", "ground", ""}, {"m", "multimeter", ""}}, {{"v.+", "m.+"}, {"v.-", "m.COM"}, {"v.-", "g.V"}});
+        w->runUntil(kernel::Time(10ms));
+        QVERIFY(!told(*w, "meter-short"));
+        QVERIFY(w->setControl("m", "mode", 1).has_value());
+        w->runUntil(kernel::Time(20ms));
+        QVERIFY(told(*w, "meter-short") == Severity::error);
+    }
+
+    // A buzzer sounds at the frequency that it is given, from 20 Hz to 20 kHz, and nothing else.
+    void aBuzzerSoundsWhatCanBeHeard()
+    {
+        for (const auto& [hertz, heard] : std::vector<std::pair<const char*, bool>>{{"12Hz", false}, {"25Hz", true}, {"440Hz", true}, {"15kHz", true}, {"30kHz", false}}) {
+            auto w = rig({{"s", "generator", std::string("wave = \"square\", frequency = \"") + hertz + "\""}, {"x", "buzzer-passive", ""}, {"g", "ground", ""}}, {{"s.S", "x.+"}, {"s.GND", "x.-"}, {"s.GND", "g.V"}});
+            w->runUntil(kernel::Time(400ms));
+            const std::string face = w->part("x")->face();
+            QVERIFY2((face.find("Hz") != std::string::npos) == heard, qPrintable(QString("%1: %2").arg(hertz, QString::fromStdString(face))));
+        }
+    }
 };
 
 QTEST_GUILESS_MAIN(FiguresTest)

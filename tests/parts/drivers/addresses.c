@@ -3,7 +3,7 @@
 part usual character-display-i2c
 part other character-display-20x4-i2c set = { address = "0x3F" }
 part small ssd1306-i2c
-part large ssd1306-i2c set = { address = "0x3D" }
+part large ssd1306-i2c set = { address = "61" }
 part exp mcp23017
 part kept 24c32
 part r1 resistor set = { resistance = "2k2" }
