@@ -35,6 +35,22 @@ void LaneLog::connect(tape::Decoder& decoder, PartLanguage* language, const Take
     };
 }
 
+bool BusCalls::take(const tape::Decoded& item)
+{
+    if (item.what != "address" || item.meaning || !item.good || item.value >= answered_.size())
+        return false;
+    if (!item.text.ends_with(", nack")) {
+        answered_.set(item.value);
+        times_ = 0;
+        return false;
+    }
+    if (answered_.test(item.value))
+        return false;
+    times_ = address_ == item.value ? std::min(times_ + 1, 2 * kInARow) : 1;
+    address_ = item.value;
+    return times_ == kInARow;
+}
+
 void LaneLog::begin(const tape::Tape& tape)
 {
     log_.clear();
@@ -43,6 +59,7 @@ void LaneLog::begin(const tape::Tape& tape)
     if (!devices_.empty())
         language_ = std::make_unique<PartLanguage>(devices_);
     begin_ = at_ = tape.knownFrom();
+    calls_ = {};
     generation_ = 0;
     heard_ = heardAtMark_ = 0;
     standAt(*decoder_, tape, channels_, at_);
@@ -63,7 +80,7 @@ void LaneLog::findNext(const tape::Tape& tape)
 void LaneLog::mark()
 {
     heardAtMark_ = heard_;
-    marks_.push_back({at_, log_.end(), decoder_->copy(), language_ == nullptr ? nullptr : language_->copy()});
+    marks_.push_back({at_, log_.end(), decoder_->copy(), language_ == nullptr ? nullptr : language_->copy(), calls_});
 }
 
 std::size_t LaneLog::edgesTo(const tape::Tape& tape, Time to) const
@@ -95,7 +112,7 @@ bool LaneLog::follow(const tape::Tape& tape, Time to, std::size_t mostEdges, con
     }
     const Take keep = [this](const tape::Decoded& item) {
         log_.add(item);
-        if (!item.good && (begin_ == Time{} || heard_ > kFindsItsFeet))
+        if ((!item.good && (begin_ == Time{} || heard_ > kFindsItsFeet)) || calls_.take(item))
             wrong_.push_back(item);
     };
     connect(*decoder_, language_.get(), keep);
@@ -157,6 +174,7 @@ void LaneLog::dropAfter(Time t)
     at_ = m.at;
     decoder_ = m.decoder->copy();
     language_ = m.language == nullptr ? nullptr : m.language->copy();
+    calls_ = m.calls;
     heardAtMark_ = heard_;
 }
 

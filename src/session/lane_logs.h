@@ -7,6 +7,7 @@
 // Tested by tests/session/lane_logs_test.cpp and, through everything that a person may do to a run, tests/session/random_hands_test.cpp.
 #pragma once
 
+#include <bitset>
 #include <functional>
 #include <map>
 #include <memory>
@@ -19,13 +20,27 @@
 
 namespace bramix::session {
 
+// Calls on a two-wire bus that nobody answers, however its master works: the third in a row to one address that has never answered. A memory that is writing
+// has answered before, and a search calls each address once.
+class BusCalls {
+public:
+    // Whether this item is such a third call.
+    [[nodiscard]] bool take(const tape::Decoded& item);
+
+private:
+    static constexpr unsigned kInARow = 3;
+    std::bitset<128> answered_;
+    std::uint64_t address_ = UINT64_MAX;
+    unsigned times_ = 0;
+};
+
 class LaneLog {
 public:
     using Take = std::function<void(const tape::Decoded&)>;
 
     LaneLog(const Session& session, LaneSpec spec);
 
-    // Goes on with what the tape holds, by at most so many edges. `wrong` hears what does not fit the protocol, once the decoder has found its feet. False: there was nothing left.
+    // Goes on with what the tape holds, by at most so many edges. `wrong` hears what does not fit the protocol, once the decoder has found its feet, and calls that nobody answers. False: there was nothing left.
     bool follow(const tape::Tape& tape, Time to, std::size_t mostEdges, const Take& wrong);
     // What came after this is no more.
     void dropAfter(Time t);
@@ -52,6 +67,7 @@ private:
         std::uint64_t number = 0;  // of the next item
         std::unique_ptr<tape::Decoder> decoder;
         std::unique_ptr<PartLanguage> language;
+        BusCalls calls;
     };
     static constexpr std::size_t kMarkBytes = 512;  // about
 
@@ -66,6 +82,7 @@ private:
     std::size_t clock_ = SIZE_MAX;  // the line that tells when the others count
     std::unique_ptr<tape::Decoder> decoder_;  // null before the first edge is heard
     std::unique_ptr<PartLanguage> language_;  // null where no part speaks
+    BusCalls calls_;
     tape::ReadLog log_;
     Time begin_{}, at_{};
     std::size_t heard_ = 0, heardAtMark_ = 0;  // edges

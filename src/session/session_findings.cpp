@@ -64,17 +64,28 @@ bool Session::watchLines()
     if (!options_.record || building_)
         return false;
     const bool read = laneLogs_->follow(*this, watched_, options_.readEdges, [this](const std::string& lane, const tape::Decoded& wrong) {
-        if (std::any_of(misread_.begin(), misread_.end(), [&](const Misread& m) { return m.lane == lane; }))
+        const bool unanswered = wrong.good;
+        const std::string about = unanswered ? fmt::format("{} 0x{:02x}", lane, wrong.value) : lane;
+        if (std::any_of(misread_.begin(), misread_.end(), [&](const Misread& m) { return m.lane == about; }))
             return;
         // Told of the line, so that it can be gone to and muted as any finding of its part.
         Finding f;
         f.severity = bench::Severity::warning;
-        f.rule = "line-error";
         f.where = lineOf(lane);
         f.time = wrong.from;
-        f.message = fmt::format("{} on {} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), f.where, wrong.what, wrong.text);
+        if (unanswered) {
+            // A master in hardware has told of it already, with its code.
+            const std::string address = fmt::format("0x{:02X}", wrong.value);
+            if (const auto told = world_->findings(); std::any_of(told.begin(), told.end(), [&](const Finding& o) { return o.rule == "bus-no-answer" && o.message.find(address) != std::string::npos; }))
+                return;
+            f.rule = "bus-no-answer";
+            f.message = fmt::format("{} is called at address {} (seven bits) and nobody answers; look at the part's address, its supply, and its SDA and SCL", f.where, address);
+        } else {
+            f.rule = "line-error";
+            f.message = fmt::format("{} on {} reads what its protocol does not know: {}, {}; look at it on the tape", lane.substr(0, lane.find(':')), f.where, wrong.what, wrong.text);
+        }
         mute(f);
-        misread_.push_back({lane, f, wrong.to});
+        misread_.push_back({about, f, wrong.to});
         if (onFinding && !knows(f.time))
             onFinding(f);
     });

@@ -70,6 +70,106 @@ private slots:
         QVERIFY(all.has_value() && *all == decoded);
     }
 
+    // A master that moves its lines by itself calls a part that is not there, and one that is: told once, after the third call, and again on the way through the past.
+    void callsThatNobodyAnswersAreTold()
+    {
+        if (QStandardPaths::findExecutable("avr-gcc").isEmpty())
+            QSKIP("avr-gcc is not installed");
+        QTemporaryDir folder;
+        const QString source = R"(
+#include <avr/io.h>
+#define F_CPU 16000000UL
+#include <util/delay.h>
+static void sda(uint8_t high) { if (high) DDRB &= ~1; else DDRB |= 1; _delay_us(3); }
+static void scl(uint8_t high) { if (high) DDRB &= ~2; else DDRB |= 2; _delay_us(3); }
+static uint8_t call(uint8_t address)
+{
+    sda(1); scl(1); sda(0); scl(0);
+    uint8_t byte = address << 1;
+    for (uint8_t i = 0; i < 8; i++, byte <<= 1) { sda(byte & 0x80); scl(1); scl(0); }
+    sda(1); scl(1);
+    const uint8_t answered = !(PINB & 1);
+    scl(0); sda(0); scl(1); sda(1);
+    return answered;
+}
+int main(void)
+{
+    for (uint8_t i = 0; i < 2; i++)
+        call(0x21);
+    for (uint8_t address = 0x30; address < 0x38; address++)
+        call(address);
+    for (uint8_t i = 0; i < 5; i++) {
+        call(0x68);
+        _delay_us(50);
+    }
+    for (uint8_t i = 0; i < 6; i++)
+        call(0x52);
+    for (;;)
+        ;
+}
+)";
+        QFile file(folder.filePath("t.c"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(source.toUtf8());
+        file.close();
+        QCOMPARE(QProcess::execute("avr-gcc", {"-mmcu=atmega328p", "-Os", "-gdwarf-4", "-o", folder.filePath("t.elf"), folder.filePath("t.c")}), 0);
+        auto document = bench::parseDocument("t", R"(bramix = 1
+title = "t"
+[[part]]
+id = "mcu"
+kind = "briar-328"
+at = [0, 0]
+firmware = "t.elf"
+[[part]]
+id = "clock"
+kind = "ds3231"
+at = [60, 0]
+[[part]]
+id = "r1"
+kind = "resistor"
+at = [80, 0]
+set = { resistance = "4k7" }
+[[part]]
+id = "r2"
+kind = "resistor"
+at = [90, 0]
+set = { resistance = "4k7" }
+[[net]]
+name = "5V"
+pins = ["mcu.5V", "clock.VCC", "r1.1", "r2.1"]
+[[net]]
+name = "GND"
+pins = ["mcu.GND", "clock.GND"]
+[[net]]
+name = "SDA"
+pins = ["mcu.PB0", "clock.SDA", "r1.2"]
+[[net]]
+name = "SCL"
+pins = ["mcu.PB1", "clock.SCL", "r2.2"]
+)");
+        QVERIFY(document.has_value());
+        SessionOptions options;
+        options.folder = folder.path().toStdString();
+        options.historyBytes = 64U << 20U;
+        auto s = Session::open(*document, catalogue_, options);
+        QVERIFY2(s.has_value(), s ? "" : s.error().text().c_str());
+        const auto told = [&] {
+            QStringList out;
+            for (const bench::Finding& f : (*s)->findings())
+                if (f.rule == "bus-no-answer")
+                    out << QString::fromStdString(f.where + ": " + f.message);
+            return out;
+        };
+        (*s)->advance(Time(40ms));
+        while ((*s)->watchLines()) {}
+        QVERIFY2(told().size() == 1 && told()[0].contains("0x52"), qPrintable(told().join("; ")));
+        QVERIFY((*s)->goTo(Time(1ms)).has_value());
+        QVERIFY(told().isEmpty());
+        (*s)->advance(Time(40ms));
+        while ((*s)->watchLines()) {}
+        QCOMPARE(told().size(), 1);
+    }
+
     // A lane that is added later is read from the tape's beginning; one that is let go is forgotten.
     void lanesComeAndGo()
     {
