@@ -1,4 +1,4 @@
-// Parts that are a resistance: fixed, turned by hand, or ruled by light or warmth.
+// Parts that are a resistance: fixed, turned by hand, or set by light or temperature.
 #pragma once
 
 #include "parts/part.h"
