@@ -320,10 +320,33 @@ clean:
 
 }  // namespace
 
+namespace {
+
+// The first word of the package's name.
+std::string frameworkName() { return std::string(kFrameworkPackage.substr(0, kFrameworkPackage.find('-'))); }
+
+}  // namespace
+
+std::string frameworkCore() { return fmt::format("/usr/share/{0}/hardware/{0}/avr", frameworkName()); }
+
+std::string frameworkHeader()
+{
+    std::string name = frameworkName();
+    name.front() = static_cast<char>(std::toupper(static_cast<unsigned char>(name.front())));
+    return name + ".h";
+}
+
+std::string frameworkDefines()
+{
+    std::string name = frameworkName();
+    std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+    return fmt::format("-D{0}=10819 -D{0}_ARCH_AVR", name);
+}
+
 bool isFrameworkInstalled()
 {
     std::error_code ec;
-    return std::filesystem::exists(std::string(kFrameworkCore) + "/cores", ec);
+    return std::filesystem::exists(frameworkCore() + "/cores", ec);
 }
 
 bool fitsFramework(const PartKind& board) { return board.chip != nullptr && (std::string_view(board.chip->id) == "atmega328p" || std::string_view(board.chip->id) == "atmega2560"); }
@@ -335,9 +358,9 @@ std::string frameworkMakefile(const std::string& slug, const PartKind& board)
         for (std::size_t at = 0; (at = out.find(name, at)) != std::string::npos; at += value.size())
             out.replace(at, name.size(), value);
     };
-    put("@core@", kFrameworkCore);
-    put("@header@", kFrameworkHeader);
-    put("@defines@", kFrameworkDefines);
+    put("@core@", frameworkCore());
+    put("@header@", frameworkHeader());
+    put("@defines@", frameworkDefines());
     put("@program@", slug);
     put("@mcu@", std::string(board.chip->id));
     put("@clock@", std::to_string(board.clockHz));

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 
 #include "bench/catalogue.h"
 
@@ -17,10 +18,11 @@ struct Skeleton {
     std::string makefile;
 };
 
-// What that package prescribes: where its core lies, the header that a program begins with, and what its libraries ask the preprocessor for. Nothing else names it.
-inline constexpr const char* kFrameworkCore = "/usr/share/arduino/hardware/arduino/avr";
-inline constexpr const char* kFrameworkHeader = "Arduino.h";
-inline constexpr const char* kFrameworkDefines = "-DARDUINO=10819 -DARDUINO_ARCH_AVR";
+// The package, after which everything in it is called.
+inline constexpr std::string_view kFrameworkPackage = "arduino-core-avr";
+[[nodiscard]] std::string frameworkCore();     // the folder in which its core lies
+[[nodiscard]] std::string frameworkHeader();   // that a program begins with
+[[nodiscard]] std::string frameworkDefines();  // that its libraries ask the preprocessor for
 [[nodiscard]] bool isFrameworkInstalled();
 // The framework knows boards like this one.
 [[nodiscard]] bool fitsFramework(const PartKind& board);

@@ -9,8 +9,8 @@ namespace bramix::cli {
 namespace {
 
 constexpr double kGolden = 0.6180339887498949;
-constexpr int kLooks = 1000;
-constexpr kernel::Duration kLongest = std::chrono::milliseconds(1), kShortest = std::chrono::nanoseconds(100);
+constexpr int kLooks = 5000;  // some ten milliseconds of work, however long the run
+constexpr kernel::Duration kUsual = std::chrono::milliseconds(1), kShortest = std::chrono::nanoseconds(100);
 constexpr std::array kSources{"supply", "battery", "bench-supply", "voltage-source", "current-source", "generator"};
 
 kernel::Duration shareOf(kernel::Duration stretch, double share) { return kernel::Duration(static_cast<std::int64_t>(static_cast<double>(stretch.count()) * share)); }
@@ -18,7 +18,7 @@ kernel::Duration shareOf(kernel::Duration stretch, double share) { return kernel
 }  // namespace
 
 EnergyMeter::EnergyMeter(const bench::Document& document, const bench::Catalogue& catalogue, kernel::Duration length)
-    : stretch_(length > kernel::Duration(0) ? std::clamp(length / kLooks, kShortest, kLongest) : kLongest)
+    : stretch_(length > kernel::Duration(0) ? std::max(length / kLooks, kShortest) : kUsual)
 {
     for (const bench::PartItem& item : document.parts) {
         const bench::PartKind& kind = *catalogue.find(item.kind);

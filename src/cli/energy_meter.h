@@ -2,7 +2,7 @@
 //
 // Currents of a bench with chips change at every instruction, so they are looked at: once in each of equal stretches of time, at an instant within it that
 // wanders through the stretch by the golden ratio. What repeats is so met at evenly spread places of its period, whatever that is. The error of a
-// mean falls with the number of looks, some thousandth of the swing after a thousand; what stands still is exact. The run is not changed by it.
+// mean falls with the number of looks, less than a thousandth of the swing after five thousand; what stands still is exact. The run is not changed by it.
 // Tested by tests/cli/cli_test.cpp.
 #pragma once
 
@@ -21,7 +21,7 @@ public:
         double coulombs = 0, joules = 0;
     };
 
-    // Looks about a thousand times in a run of `length`, and once a millisecond in one whose length is not known.
+    // Looks five thousand times in a run of `length`, and once a millisecond in one whose length is not known.
     EnergyMeter(const bench::Document& document, const bench::Catalogue& catalogue, kernel::Duration length);
 
     // When to look next; never where there is no supply.

@@ -44,12 +44,14 @@ Result<std::unique_ptr<FileWriter>> FileWriter::create(const std::string& file)
         const int fd = ::open(file.c_str(), O_WRONLY | O_CLOEXEC);
         if (fd < 0)
             return fail(file, fmt::format("cannot be written: {}", std::strerror(errno)));
-        return std::unique_ptr<FileWriter>(new FileWriter(file, fd));
+        std::unique_ptr<FileWriter> out(new FileWriter(file, fd));
+        out->inPlace_ = true;
+        return out;
     }
     std::error_code none;
     const fs::path real = fs::is_symlink(file, none) ? fs::weakly_canonical(fs::absolute(file), none) : fs::path(file);
     const std::string temporary = fmt::format("{}.new-{}", real.string(), ::getpid());
-    const int fd = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644);
+    const int fd = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, there ? before.st_mode & 0777 : 0644);
     std::unique_ptr<FileWriter> out(new FileWriter(file, fd));
     if (fd < 0)
         return tl::unexpected(out->broken("creating a file beside it").error());
@@ -70,7 +72,7 @@ FileWriter::~FileWriter()
 
 Result<void> FileWriter::broken(const char* what) const
 {
-    if (temporary_.empty() && fd_ >= 0)
+    if (inPlace_)
         return fail(file_, fmt::format("cannot be written: {}", std::strerror(errno)));
     return fail(file_, fmt::format("cannot be saved: {}: {}", what, std::strerror(errno)), "what was there before is untouched");
 }
@@ -99,7 +101,7 @@ Result<void> FileWriter::finish()
 {
     flush();
     errno = trouble_;
-    if (trouble_ != 0 || (!temporary_.empty() && ::fsync(fd_) != 0))
+    if (trouble_ != 0 || (!inPlace_ && ::fsync(fd_) != 0))
         return broken("writing");
     if (rights_ >= 0 && ::fchmod(fd_, static_cast<mode_t>(rights_)) != 0)
         return broken("keeping its rights");
@@ -107,7 +109,7 @@ Result<void> FileWriter::finish()
     fd_ = -1;
     if (closed != 0)
         return broken("writing");
-    if (temporary_.empty())
+    if (inPlace_)
         return {};
     if (::rename(temporary_.c_str(), real_.c_str()) != 0)
         return broken("renaming");

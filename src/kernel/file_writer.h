@@ -29,7 +29,8 @@ private:
     void flush();
 
     std::string file_;                  // as it was asked for
-    std::string real_, temporary_;      // empty: written in place
+    std::string real_, temporary_;      // what is replaced, and what is written meanwhile
+    bool inPlace_ = false;              // a device or a pipe
     int fd_;
     long rights_ = -1;                  // of the file that was there
     int trouble_ = 0;                   // errno of the first write that went wrong

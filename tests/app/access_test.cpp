@@ -128,11 +128,8 @@ private slots:
                 if (std::find(order.begin(), order.end(), now) != order.end())
                     break;
                 order.push_back(now);
-                // As Tab does, also out of what takes the key for itself.
-                QVERIFY(QMetaObject::invokeMethod(now, "focusNextChild", Qt::DirectConnection) || true);
-                if (QApplication::focusWidget() == now)
-                    QTest::keyClick(now, Qt::Key_Tab);
-                if (QApplication::focusWidget() == now)
+                QTest::keyClick(now, Qt::Key_Tab);
+                if (QApplication::focusWidget() == now)  // it takes the key for itself
                     QTest::keyClick(now, Qt::Key_Tab, Qt::ControlModifier);
             }
             QStringList missed, order_;
@@ -141,6 +138,7 @@ private slots:
             for (QWidget* w : window_->findChildren<QWidget*>())
                 if (w->isVisible() && w->isEnabled() && (w->focusPolicy() & Qt::TabFocus) != 0 && w->focusProxy() == nullptr && qobject_cast<QScrollArea*>(w) == nullptr && std::find(order.begin(), order.end(), w) == order.end())
                     missed << QString("%1 \"%2\" in %3").arg(w->metaObject()->className(), w->objectName(), w->parentWidget()->objectName());
+            QVERIFY(order.size() > 5);
             QVERIFY2(missed.isEmpty(), qPrintable("Tab never comes to " + missed.join("; ") + "\nits way: " + order_.join(" ")));
         }
     }

@@ -181,6 +181,18 @@ private:
         }
         QTRY_VERIFY2(editor().document().wires.size() == before + 1, qPrintable(QString::fromStdString(from.text() + " to " + to.text())));
     }
+    // 5 V over 10 kΩ and 15 kΩ, the meter across the lower one; wired by mouse or by keys.
+    template <class Wire>
+    void wireDivider(Wire&& wire)
+    {
+        const std::string supply = ofKind("supply-5v"), ground = ofKind("ground"), upper = ofKind("resistor", 0), lower = ofKind("resistor", 1), meter = ofKind("multimeter");
+        QVERIFY(!supply.empty() && !ground.empty() && !lower.empty() && !meter.empty());
+        wire({supply, "V"}, {upper, "1"});
+        wire({upper, "2"}, {lower, "1"});
+        wire({lower, "2"}, {ground, "V"});
+        wire({meter, "+"}, {lower, "1"});
+        wire({meter, "COM"}, {ground, "V"});
+    }
     static bool canCompile() { return !QStandardPaths::findExecutable("avr-gcc").isEmpty(); }
 
 private slots:
@@ -257,13 +269,8 @@ private slots:
         QTRY_VERIFY(!window_->startPage().isVisible());
         for (const char* part : {"5v", "ground", "resistor 10k", "resistor 15k", "meter", "pot"})
             addByKeys(part);
-        const std::string supply = ofKind("supply-5v"), ground = ofKind("ground"), upper = ofKind("resistor", 0), lower = ofKind("resistor", 1), meter = ofKind("multimeter");
-        QVERIFY(!supply.empty() && !ground.empty() && !lower.empty() && !meter.empty());
-        wireByKeys({supply, "V"}, {upper, "1"});
-        wireByKeys({upper, "2"}, {lower, "1"});
-        wireByKeys({lower, "2"}, {ground, "V"});
-        wireByKeys({meter, "+"}, {lower, "1"});
-        wireByKeys({meter, "COM"}, {ground, "V"});
+        const std::string lower = ofKind("resistor", 1), meter = ofKind("multimeter");
+        wireDivider([this](const bench::PinRef& from, const bench::PinRef& to) { wireByKeys(from, to); });
         press(Qt::Key_Space);
         const auto reads = [&] { return now().parts.contains(meter) ? QString::fromStdString(now().parts.at(meter).face) : QString(); };
         QTRY_VERIFY_WITH_TIMEOUT(reads().startsWith("2.998"), 20'000);
@@ -387,13 +394,8 @@ private slots:
         for (const char* part : {"5v", "ground", "resistor 10k", "resistor 15k", "meter"})
             add(part);
         home();
-        const std::string supply = ofKind("supply-5v"), ground = ofKind("ground"), upper = ofKind("resistor", 0), lower = ofKind("resistor", 1), meter = ofKind("multimeter");
-        QVERIFY(!supply.empty() && !ground.empty() && !lower.empty() && !meter.empty());
-        wire({supply, "V"}, {upper, "1"});
-        wire({upper, "2"}, {lower, "1"});
-        wire({lower, "2"}, {ground, "V"});
-        wire({meter, "+"}, {lower, "1"});
-        wire({meter, "COM"}, {ground, "V"});
+        const std::string lower = ofKind("resistor", 1), meter = ofKind("multimeter");
+        wireDivider([this](const bench::PinRef& from, const bench::PinRef& to) { wire(from, to); });
         key(&view(), Qt::Key_Space);
         // 5 V * 15k / 25k, with the meter's 10 MΩ across the lower: 2.9982 V.
         const auto reads = [&] { return now().parts.contains(meter) ? QString::fromStdString(now().parts.at(meter).face) : QString(); };

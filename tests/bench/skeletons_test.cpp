@@ -103,7 +103,7 @@ private slots:
         write(folder + "/sluice.ino", "#include <Gate.h>\n#include <EEPROM.h>\nGate gate(9);\nvoid setup() { Serial.begin(115200); gate.open(); report(gate.level()); }\nvoid loop() {}\n");
         write(folder + "/words.ino", "void report(int n)\n{\n  Serial.print(\"gate at \");\n  Serial.println(n);\n}\n");
         write(folder + "/libraries/Gate/Gate.h", "#pragma once\nclass Gate { public: Gate(int pin); void open(); int level() const; private: int pin_; int level_ = 0; };\n");
-        write(folder + "/libraries/Gate/Gate.cpp", QByteArray("#include \"Gate.h\"\n#include <") + kFrameworkHeader + ">\nGate::Gate(int pin) : pin_(pin) {}\nvoid Gate::open() { pinMode(pin_, OUTPUT); analogWrite(pin_, 42); level_ = 42; }\nint Gate::level() const { return level_; }\n");
+        write(folder + "/libraries/Gate/Gate.cpp", QByteArray("#include \"Gate.h\"\n#include <") + QByteArray::fromStdString(frameworkHeader()) + ">\nGate::Gate(int pin) : pin_(pin) {}\nvoid Gate::open() { pinMode(pin_, OUTPUT); analogWrite(pin_, 42); level_ = 42; }\nint Gate::level() const { return level_; }\n");
         const auto beside = benchBesideProgram((folder + "/sluice.ino").toStdString(), catalogue_);
         QVERIFY2(beside, beside ? "" : beside.error().text().c_str());
         QVERIFY(beside->madeMakefile);

@@ -185,9 +185,12 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     connect(tabs_, &QTabBar::currentChanged, lower_, &QStackedWidget::setCurrentIndex);
     progress_ = new ProgressCard(this);
     connect(progress_, &ProgressCard::stopWanted, this, [this] { editor_.session().stopWork(); });
-    progressLook_.start(60);
+    constexpr int kProgressLookMs = 100;
+    progressLook_.start(kProgressLookMs);
     connect(&progressLook_, &QTimer::timeout, this, [this] {
         progress_->follow(editor_.session().work());
+        if (!progress_->isVisible())
+            return;
         const QWidget* over = start_->isVisible() ? static_cast<QWidget*>(start_) : bench_;
         progress_->place(QRect(over->mapTo(this, QPoint(0, 0)), over->size()));
     });
