@@ -55,7 +55,7 @@ void runFor(benchmark::State& state, session::Session& s, kernel::Duration slice
     const auto before = s.world().chips()[0].chip->cpu().instructions;
     const auto from = s.world().now();
     for (auto _ : state)
-        s.world().runUntil(s.world().now() + slice);
+        s.advance(s.world().now() + slice);
     state.counters["instructions"] = benchmark::Counter(static_cast<double>(s.world().chips()[0].chip->cpu().instructions - before), benchmark::Counter::kIsRate);
     state.counters["realtime"] = benchmark::Counter(kernel::seconds(s.world().now() - from), benchmark::Counter::kIsRate);
 }

@@ -26,7 +26,10 @@ std::string volts(double value) { return kernel::formatQuantity(value, kernel::U
 
 World::BoardSupply::BoardSupply(World& world, std::size_t chip, const std::string& id, PinId five, std::optional<PinId> three, PinId vin, circuit::ElementId load, Cause cause,
                                 const BoardSupplySettings& settings)
-    : world_(world), chip_(chip), id_(id), five_(five), three_(three), vin_(vin), load_(load), cause_(cause), settings_(settings), look_(world.queue_, [this](Time) { look(); })
+    : world_(world), chip_(chip), id_(id), five_(five), three_(three), vin_(vin), load_(load), cause_(cause), settings_(settings), look_(world.queue_, [this](Time) {
+          world_.circuit_.hearNext();  // of the next change, to look again
+          look();
+      })
 {
 }
 

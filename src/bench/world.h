@@ -140,6 +140,8 @@ public:
 
     // Looking.
     [[nodiscard]] const circuit::Circuit& circuit() const { return circuit_; }
+    // See Circuit::recordInto().
+    void recordInto(kernel::EdgeCursor* cursors, const std::uint32_t* channelOfNet) { circuit_.recordInto(cursors, channelOfNet); }
     [[nodiscard]] std::vector<ChipUnit>& chips() { return chips_; }
     [[nodiscard]] const std::vector<ChipUnit>& chips() const { return chips_; }
     [[nodiscard]] const std::vector<Uart>& uarts() const { return uarts_; }

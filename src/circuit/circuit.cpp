@@ -133,6 +133,7 @@ void Circuit::listen(PinId pin, PinListener& listener, Thresholds thresholds)
         n.thresholds = thresholds;
         n.hasThresholds = true;
     }
+    refreshSimple(n);
 }
 
 void Circuit::setThresholds(PinId pin, Thresholds thresholds)
@@ -156,12 +157,12 @@ void Circuit::watchVoltage(PinId pin, VoltageListener* listener, VoltageWatch wa
         const double now = voltage(at(pin).net).value;
         net.watchers.push_back({pin, listener, watch, now, watch.against != kNoPin && now - voltage(at(watch.against).net).value > watch.offset});
     }
-    refreshPlain(net);
     if (islands_.empty())
         return;
-    if (watch.against != kNoPin)
-        refreshPlain(at(at(watch.against).net));
     findDependents();
+    refreshSimple(net);
+    if (watch.against != kNoPin)
+        refreshSimple(at(at(watch.against).net));
     if (busy_ == 0 && net.moves)
         armNext(*islands_[net.island]);
 }
@@ -204,6 +205,8 @@ void Circuit::watchElement(ElementId element, ElementListener& listener, std::ve
 {
     at(element).listener = &listener;
     at(element).watchedVolts = std::move(volts);
+    if (!islands_.empty())
+        refreshJoins();
 }
 
 void Circuit::setQuietRange(ElementId element, double low, double high)
@@ -222,7 +225,7 @@ void Circuit::probe(NetId id, ProbeListener* listener)
         tellProbe(id, queue_.now());
     net.probe = listener;
     net.probedTo = queue_.now();
-    refreshPlain(net);
+    refreshSimple(net);
     if (!islands_.empty())
         islands_[net.island]->marksKnown = false;
 }
@@ -249,7 +252,7 @@ void Circuit::setClamp(PinId id, double low, double high)
     pin.clampLow = low;
     pin.clampHigh = high;
     Net& net = at(pin.net);
-    refreshPlain(net);
+    refreshClamps(net);
     if (islands_.empty())
         return;
     Island& island = *islands_[net.island];
@@ -280,8 +283,7 @@ void Circuit::seal(CircuitObserver* observer)
 {
     observer_ = observer;
     findIslands();
-    for (Net& net : nets_)
-        net.alone = !net.rail && islands_[net.island]->elements.empty();
+    refreshJoins();
     for (std::uint32_t i = 0; i < pins_.size(); ++i)
         limitPin(PinId{i});
     findDependents();
@@ -336,31 +338,60 @@ void Circuit::findIslands()
             buildNetwork(*island);
 }
 
-// A net that one output decides, that nothing hangs on and nobody measures.
-void Circuit::refreshPlain(Net& net)
+void Circuit::refreshSimple(Net& net)
 {
-    net.plain = net.alone && net.drivers == 1 && net.probe == nullptr && net.watchers.empty();
-    if (!net.plain)
+    if (islands_.empty())
         return;
-    // Pins of chips with different supplies: a level of the one may be too much for the other.
-    double high = -1;
-    for (const PinId id : net.pins) {
-        const Pin& pin = at(id);
-        if (pin.clampLow > pin.clampHigh)
-            continue;
-        net.plain = net.plain && (high < 0 || high == pin.clampHigh);
-        high = pin.clampHigh;
+    const Island& island = *islands_[net.island];
+    net.alone = net.joins == 0 && !net.rail && !island.dynamic && !island.historic && island.dependents.empty();
+    net.cut = net.alone && !island.elements.empty();
+    net.simple = net.alone && net.probe == nullptr && net.watchers.empty();
+    net.lone = net.simple && !net.cut && net.listeners.size() == 1;
+}
+
+// What drives it from the next edge on may be too much for a pin of another supply.
+void Circuit::refreshClamps(Net& net)
+{
+    net.least = -std::numeric_limits<double>::infinity();
+    net.most = std::numeric_limits<double>::infinity();
+    for (const PinId id : net.pins)
+        if (const Pin& pin = at(id); pin.clampLow <= pin.clampHigh) {
+            net.least = std::max(net.least, pin.clampLow - ClampDevice::kMarginVolts);
+            net.most = std::min(net.most, pin.clampHigh + ClampDevice::kMarginVolts);
+        }
+    refreshSimple(net);
+}
+
+void Circuit::refreshJoins()
+{
+    for (Net& net : nets_)
+        net.joins = 0;
+    for (const Element& e : elements_)
+        if (mayCarry(e))
+            for (const NetId net : e.nets)
+                if (net != kNoNet)
+                    ++at(net).joins;
+    for (Net& net : nets_)
+        refreshClamps(net);
+}
+
+// A switch has closed (+1) or opened.
+void Circuit::joinedOrCut(const Element& contact, int by)
+{
+    for (const NetId net : contact.nets) {
+        at(net).joins = static_cast<std::uint16_t>(at(net).joins + by);
+        refreshSimple(at(net));
     }
 }
 
 // Everything that follows from drives and values.
 void Circuit::refreshCodes()
 {
+    refreshJoins();
     for (Net& net : nets_) {
         net.drivers = 0;
         for (const PinId pin : net.pins)
             net.drivers = static_cast<std::uint16_t>(net.drivers + (at(pin).drive.floating() ? 0 : 1));
-        refreshPlain(net);
     }
     for (const auto& each : islands_) {
         Island& island = *each;
@@ -479,31 +510,8 @@ void Circuit::tellWatchers(Net& net, double volts, Time now)
     }
 }
 
-// Records the new voltage, keeps the integrals, and tells who listens.
-[[gnu::always_inline]] inline void Circuit::publishInto(Net& net, NetId id, double volts, NetState state)
+[[gnu::always_inline]] inline void Circuit::tellListeners(const Net& net, double volts, Time now)
 {
-    const Time now = queue_.now();
-    const bool stateChanged = net.state != state;
-    if (!stateChanged && net.volts == volts)
-        return;
-    if (stateChanged) {
-        if (net.state == NetState::high)
-            net.high += now - net.since;
-        net.since = now;
-        net.state = state;
-        ++net.changes;
-        ++generation_;
-    }
-    const bool voltsChanged = net.volts != volts;
-    if (voltsChanged && net.probe != nullptr && !net.moves) [[unlikely]]
-        tellProbe(id, now);
-    net.volts = volts;
-    if (stateChanged && observer_ != nullptr)
-        observer_->netChanged(id, state, now, cause_);
-    if (voltsChanged && !net.watchers.empty()) [[unlikely]]
-        tellWatchers(net, volts, now);
-    if (state == NetState::floating)
-        return;  // an undriven input reads what it read last
     for (const PinId listener : net.listeners) {
         Pin& pin = at(listener);
         const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;
@@ -514,24 +522,87 @@ void Circuit::tellWatchers(Net& net, double volts, Time now)
     }
 }
 
+[[gnu::always_inline]] inline void Circuit::tellState(NetId net, NetState state, Time now)
+{
+    if (observer_ == nullptr || recordEdge(net, state, now, cause_))
+        return;
+    observer_->netChanged(net, state, now, cause_);
+    heard_ = cursors_ != nullptr;
+}
+
+// Records the new voltage, keeps the integrals, and tells who listens.
+[[gnu::always_inline]] inline void Circuit::publishInto(Net& net, NetId id, double volts, NetState state)
+{
+    const Time now = queue_.now();
+    const bool stateChanged = net.state != state;
+    if (!stateChanged && net.volts == volts)
+        return;
+    if (stateChanged)
+        enterState(net, state);
+    const bool voltsChanged = net.volts != volts;
+    if (voltsChanged && net.probe != nullptr && !net.moves) [[unlikely]]
+        tellProbe(id, now);
+    net.volts = volts;
+    if (stateChanged)
+        tellState(id, state, now);
+    if (voltsChanged && !net.watchers.empty()) [[unlikely]]
+        tellWatchers(net, volts, now);
+    if (state != NetState::floating)  // an undriven input reads what it read last
+        tellListeners(net, volts, now);
+}
+
 void Circuit::publish(NetId id, double volts, NetState state) { publishInto(at(id), id, volts, state); }
+
+// A net that nothing joins to others is decided by its pins; the network of its island hears of them when it is solved again.
+void Circuit::decideAlone(Net& net, NetId id)
+{
+    if (net.cut) {
+        Island& island = *islands_[net.island];
+        island.unplaced = island.unentered = true;
+    }
+    decidePlain(net, id);
+}
+
+// Of a simple net: the one pin that drives it, or has let it go, has changed.
+[[gnu::always_inline]] inline void Circuit::decideOne(Net& net, NetId id, const Drive& drive)
+{
+    if (net.cut) {
+        Island& island = *islands_[net.island];
+        island.unplaced = island.unentered = true;
+    }
+    const Time now = queue_.now();
+    // What nobody drives stands where it stood, and reads what it read last.
+    const NetState state = drive.floating() ? NetState::floating : stateFor(net, drive.volts);
+    if (state != NetState::floating)
+        net.volts = drive.volts;
+    if (net.state != state) {
+        enterState(net, state);
+        tellState(id, state, now);
+    }
+    if (state != NetState::floating)
+        tellListeners(net, drive.volts, now);
+}
 
 void Circuit::driveTo(PinId id, double volts, double ohms, Cause cause)
 {
     Pin& pin = at(id);
     Net& net = at(pin.net);
-    // An output that goes from one level to the other, with nothing else to say about its net: what most edges are.
-    if (!net.plain || pin.drive.ohms != ohms || busy_ != 0 || ohms > 1e300) [[unlikely]]
+    // A pin that drives its net alone, before and after, with nothing else to say about it: what most edges are.
+    const bool drove = !pin.drive.floating();
+    if (!net.simple || net.drivers != static_cast<unsigned>(drove) || volts > net.most || volts < net.least) [[unlikely]]
         return driveSlowly(id, {volts, ohms}, cause);
-    if (pin.drive.volts == volts)
+    if (pin.drive.volts == volts && pin.drive.ohms == ohms)
         return;
-    pin.drive.volts = volts;
+    pin.drive = {volts, ohms};
+    net.drivers = pin.drive.floating() ? 0 : 1;
     pin.driver = cause.code;
     cause_ = cause;
+    if (busy_ != 0)
+        return flipped_.push_back(id);
     busy_ = 1;
-    publishInto(net, pin.net, volts, stateFor(net, volts));
+    decideOne(net, pin.net, pin.drive);
     busy_ = 0;
-    if (!dirty_.empty()) [[unlikely]]
+    if (!dirty_.empty() || !flipped_.empty()) [[unlikely]]
         settle();
 }
 
@@ -543,15 +614,22 @@ void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
         return;
     if (net.rail && pin.drive.ohms == 0)
         return;  // a supply stays what it is
-    const bool joins = pin.drive.floating() != drive.floating();
     net.drivers = static_cast<std::uint16_t>(net.drivers + (pin.drive.floating() ? 1 : 0) - (drive.floating() ? 1 : 0));
     pin.drive = drive;
     pin.driver = cause.code;
-    if (joins)
-        refreshPlain(net);
     if (islands_.empty())
         return;
     cause_ = cause;
+    if (net.alone) {
+        if (busy_ != 0)
+            return flipped_.push_back(id);
+        busy_ = 1;
+        decideAlone(net, pin.net);
+        busy_ = 0;
+        if (!dirty_.empty() || !flipped_.empty() || !toSum_.empty())
+            settle();
+        return;
+    }
     Island& island = *islands_[net.island];
     if (!island.elements.empty()) {
         enterPin(island, id);
@@ -562,7 +640,7 @@ void Circuit::driveSlowly(PinId id, Drive drive, Cause cause)
             const bool taken = island.takeQuietEdge(*this);
             busy_ = 0;
             if (taken) {
-                if (!dirty_.empty() || !toSum_.empty())
+                if (!dirty_.empty() || !flipped_.empty() || !toSum_.empty())
                     settle();
                 return;
             }
@@ -590,7 +668,10 @@ void Circuit::setClosed(ElementId id, bool closed, Cause cause)
     Element& e = at(id);
     check(e.kind == Kind::switchContact, "only a switch opens and closes");
     if (e.closed != closed) {
+        const bool carried = mayCarry(e);
         e.closed = closed;
+        if (const bool carries = mayCarry(e); carries != carried)
+            joinedOrCut(e, carries ? 1 : -1);
         elementChanged(e, cause);
     }
 }
@@ -682,7 +763,10 @@ void Circuit::setBroken(ElementId id, bool broken, Cause cause)
 {
     Element& e = at(id);
     if (e.broken != broken) {
+        const bool carried = mayCarry(e);
         e.broken = broken;
+        if (const bool carries = mayCarry(e); carries != carried)
+            joinedOrCut(e, carries ? 1 : -1);
         elementChanged(e, cause);
     }
 }
@@ -692,19 +776,36 @@ void Circuit::settle()
     if (busy_ > 0)
         return;
     busy_ = 1;
-    for (int round = 0; !dirty_.empty(); ++round) {
+    for (int round = 0; !dirty_.empty() || !flipped_.empty(); ++round) {
+        if (round == kMaxRounds) {
+            const NetId where = flipped_.empty() ? islands_[dirty_.back()]->nets.front() : at(flipped_.back()).net;
+            for (const std::uint32_t left : dirty_)
+                islands_[left]->dirty = false;
+            dirty_.clear();
+            flipped_.clear();
+            if (observer_ != nullptr)
+                observer_->trouble(Trouble::oscillation, where, kNoPin, kNoPin, 0, queue_.now(), cause_);
+            break;
+        }
+        if (!flipped_.empty()) {
+            const Pin& pin = at(flipped_.back());
+            flipped_.pop_back();
+            Net& net = at(pin.net);
+            // A switch may have closed since, another pin have joined.
+            if (net.simple && net.drivers == static_cast<unsigned>(!pin.drive.floating()) && !pin.over && pin.booked == 0 && pin.drive.volts <= net.most && pin.drive.volts >= net.least) {
+                decideOne(net, pin.net, pin.drive);
+            } else if (net.alone) {
+                decideAlone(net, pin.net);
+            } else {
+                islands_[net.island]->unplaced = islands_[net.island]->unentered = true;
+                markDirty(net.island);
+            }
+            continue;
+        }
         const std::uint32_t index = dirty_.back();
         dirty_.pop_back();
         Island& island = *islands_[index];
         island.dirty = false;
-        if (round == kMaxRounds) {
-            for (const std::uint32_t left : dirty_)
-                islands_[left]->dirty = false;
-            dirty_.clear();
-            if (observer_ != nullptr)
-                observer_->trouble(Trouble::oscillation, island.nets.front(), kNoPin, kNoPin, 0, queue_.now(), cause_);
-            break;
-        }
         if (island.elements.empty())
             decidePlain(at(island.nets.front()), island.nets.front());
         else if (island.dynamic)

@@ -4,6 +4,7 @@
 // a net held at a voltage by a supply. Nets joined by elements (resistors, switches, capacitors, devices) form an island; rails end
 // an island, because nothing passes through a fixed voltage. A net without elements is decided directly; any other island is a Network.
 //   An island without capacitors, inductors and waveforms is static: the solution of each combination of drives and switch positions is remembered.
+//   A net of it that only open switches join is cut off: it is decided directly until one of them closes.
 //   Any other is dynamic: its voltages go on by themselves (see transient.h). It is looked at again, by an alarm, at the instant at which
 //   a voltage passes a threshold that somebody reads, never at the end of a frame.
 //
@@ -24,6 +25,7 @@
 
 #include "circuit/device.h"
 #include "kernel/archive.h"
+#include "kernel/edge.h"
 #include "kernel/event_queue.h"
 #include "kernel/time.h"
 #include "kernel/units.h"
@@ -212,6 +214,44 @@ public:
     // An element that conducts no more, or again: a part that has burnt through.
     void setBroken(ElementId element, bool broken, Cause cause);
 
+    // Changes of state go into these places in place of the observer, by net and channel, as long as there is room; null: to the observer again. The observer hears
+    // of the first one all the same, and again of the first one after hearNext().
+    void recordInto(kernel::EdgeCursor* cursors, const std::uint32_t* channelOfNet)
+    {
+        cursors_ = cursors;
+        channelOfNet_ = channelOfNet;
+        heard_ = false;
+    }
+    void hearNext() { heard_ = false; }
+
+    // What became of an output's other level.
+    enum class Switched : std::uint8_t { no, quietly, levelChanged };
+    // The same as drive(), of an output that goes from one level to the other where nobody but its own pin and a recording wants to know; `no`: nothing has been
+    // done, drive() it. Its listener is not told: whoever drives it is that, and sees by the answer whether the level that it reads has changed.
+    [[gnu::always_inline]] Switched switchQuickly(PinId id, double volts, double ohms, Cause cause)
+    {
+        Pin& pin = at(id);
+        Net& net = at(pin.net);
+        if (!net.lone || net.drivers != 1 || volts > net.most || volts < net.least || pin.drive.ohms != ohms || pin.listener.who == nullptr || busy_ != 0 || !heard_)
+            return Switched::no;
+        if (pin.drive.volts == volts)
+            return Switched::quietly;
+        const NetState state = stateFor(net, volts);
+        if (state != net.state && !recordEdge(pin.net, state, queue_.now(), cause))
+            return Switched::no;
+        pin.drive.volts = volts;
+        pin.driver = cause.code;
+        cause_ = cause;
+        net.volts = volts;
+        if (state != net.state)
+            enterState(net, state);
+        const bool level = pin.level ? volts > pin.listener.thresholds.low : volts >= pin.listener.thresholds.high;
+        if (level == pin.level)
+            return Switched::quietly;
+        pin.level = level;
+        return Switched::levelChanged;
+    }
+
     // While a Batch lives, drives are collected and the circuit is solved once at its end: the pins of a port
     // change together.
     class Batch {
@@ -303,6 +343,7 @@ public:
         for (Element& e : elements_)
             ar(e.closed, e.broken, e.value, e.amps, e.charge, e.since, e.wasQuiet);
         if constexpr (Archive::kLoading) {
+            heard_ = false;
             refreshRails();
             refreshCodes();
         }
@@ -365,14 +406,19 @@ private:
     struct Net {
         double volts = 0;
         NetState state = NetState::floating;
-        bool plain = false;         // one output alone decides it: see drive()
+        bool simple = false;        // alone, and nobody measures it: see driveTo()
+        bool lone = false;          // simple, no switch hangs on it, and one pin alone listens
         bool moves = false;         // belongs to a dynamic island
-        bool alone = false;         // no rail, no element: decided by its pins
+        bool alone = false;         // no rail, and nothing joins it to another net just now: decided by its pins
+        bool cut = false;           // the same, but open switches hang on it: its island hears of its drives when one closes
         bool rail = false;
         bool hasThresholds = false;
         std::uint16_t drivers = 0;  // pins that do not float
+        std::uint16_t joins = 0;    // elements that may carry a current: all but switches that are open
         std::uint32_t island = 0;
         Thresholds thresholds;
+        double least = -std::numeric_limits<double>::infinity();  // what no pin's protection diodes conduct at
+        double most = std::numeric_limits<double>::infinity();
         kernel::Duration high{};    // time spent high
         Time since{};
         std::uint64_t changes = 0;
@@ -435,7 +481,16 @@ private:
     void setValue(Element& element, double value, Cause cause);
     void refreshCodes();
     void refreshRails();
-    void refreshPlain(Net& net);
+    void refreshSimple(Net& net);
+    void refreshClamps(Net& net);
+    void refreshJoins();
+    void joinedOrCut(const Element& contact, int by);
+    [[nodiscard]] static bool mayCarry(const Element& element)
+    {
+        return element.kind != Kind::switchContact || (element.closed && !element.broken) || element.listener != nullptr;
+    }
+    void decideOne(Net& net, NetId id, const Drive& drive);
+    void decideAlone(Net& net, NetId id);
     // Two numbers, not a Drive: as a pair they would travel through memory at every edge.
     void driveTo(PinId pin, double volts, double ohms, Cause cause);
     void driveSlowly(PinId id, Drive drive, Cause cause);
@@ -495,9 +550,33 @@ private:
             return NetState::low;
         return volts >= net.thresholds.high ? NetState::high : NetState::between;
     }
+    // Books the time that the net was high.
+    void enterState(Net& net, NetState state)
+    {
+        const Time now = queue_.now();
+        if (net.state == NetState::high)
+            net.high += now - net.since;
+        net.since = now;
+        net.state = state;
+        ++net.changes;
+        ++generation_;
+    }
+    // False where the observer is to be told.
+    [[nodiscard]] bool recordEdge(NetId net, NetState state, Time now, Cause cause)
+    {
+        if (!heard_)
+            return false;
+        kernel::EdgeCursor& place = cursors_[channelOfNet_[static_cast<std::size_t>(net)]];
+        if (place.next == place.end)
+            return false;
+        *place.next++ = {now, cause.code, static_cast<std::uint16_t>(cause.actor), static_cast<std::uint8_t>(state)};
+        return true;
+    }
+    void tellState(NetId net, NetState state, Time now);
     void publish(NetId id, double volts, NetState state);
     void publishInto(Net& net, NetId id, double volts, NetState state);
     void tellWatchers(Net& net, double volts, Time now);
+    void tellListeners(const Net& net, double volts, Time now);
     void tellProbe(NetId id, Time until);
     void tellProbe(ElementId id, Time until);
     void setElementAmps(Element& element, double amps);
@@ -517,9 +596,13 @@ private:
     std::vector<Element> elements_;
     std::vector<std::unique_ptr<Island>> islands_;
     std::vector<std::uint32_t> dirty_;
+    std::vector<PinId> flipped_;  // pins of nets that stand alone, changed while changes are collected
     std::vector<Group> groups_;
     std::vector<PinId> toSum_;  // one pin of each group whose currents are to be added up
     Cause cause_;
+    kernel::EdgeCursor* cursors_ = nullptr;
+    const std::uint32_t* channelOfNet_ = nullptr;
+    bool heard_ = false;  // there are cursors, and the observer has heard of a change
     bool steady_ = false;
     int busy_ = 1;  // not sealed, a Batch alive, or settling: changes are only collected
     std::uint64_t generation_ = 0;

@@ -15,7 +15,14 @@ using kernel::seconds;
 
 Circuit::Voltages Circuit::voltsOf(const Island& island, Time t) const
 {
-    return island.running != nullptr ? Voltages(island.running->all(island.network.nodes(), t)) : island.solution != nullptr ? island.solution->volts : island.last;
+    if (island.running != nullptr)
+        return Voltages(island.running->all(island.network.nodes(), t));
+    Voltages volts = island.solution != nullptr ? island.solution->volts : island.last;
+    if (island.unentered)
+        for (const NetId id : island.nets)
+            if (const Net& net = at(id); net.cut)
+                volts[net.node] = net.state == NetState::floating ? 0 : net.volts;  // to the network it leaks
+    return volts;
 }
 
 double Circuit::voltsNow(const Net& net) const

@@ -97,7 +97,7 @@ void Circuit::buildNetwork(Island& island)
         }
     }
     if (island.dynamic) {
-        island.alarm = std::make_unique<kernel::Alarm>(queue_, [this, index = island.number](Time due) { ring(index, due); });
+        island.alarm = std::make_unique<kernel::Alarm>(queue_, [this, index = island.number](Time due) { ring(index, due); }, island.number);
     }
 }
 
@@ -190,6 +190,7 @@ void Circuit::decidePlain(Net& net, NetId id)
     }
     double siemens = 0;
     double amps = 0;
+    double only = 0;  // what the one drives, where it is one
     PinId strong = kNoPin;
     PinId rival = kNoPin;
     double fight = 0;
@@ -199,6 +200,7 @@ void Circuit::decidePlain(Net& net, NetId id)
             continue;
         siemens += 1 / pin.drive.ohms;
         amps += pin.drive.volts / pin.drive.ohms;
+        only = pin.drive.volts;
         if (pin.drive.ohms < kStrongOhms) {
             if (strong == kNoPin)
                 strong = pinId;
@@ -212,10 +214,13 @@ void Circuit::decidePlain(Net& net, NetId id)
         publish(id, net.volts, NetState::floating);
         return;
     }
-    double volts = amps / siemens;
+    double volts = net.drivers == 1 ? only : amps / siemens;  // without the division's rounding
     // Where protection diodes conduct: the sum of currents falls steadily with the voltage, so halving finds where it is 0.
-    const bool clamped = std::any_of(net.pins.begin(), net.pins.end(), [&](PinId p) { return at(p).clampLow <= at(p).clampHigh && (volts < at(p).clampLow || volts > at(p).clampHigh); });
-    if (clamped) {
+    const auto conducts = [&](PinId p) {
+        const Pin& pin = at(p);
+        return pin.clampLow <= pin.clampHigh && (volts < pin.clampLow - ClampDevice::kMarginVolts || volts > pin.clampHigh + ClampDevice::kMarginVolts);
+    };
+    if (std::any_of(net.pins.begin(), net.pins.end(), conducts)) {
         double low = std::min(volts, 0.0) - 1, high = std::max(volts, 0.0) + 1;
         for (int i = 0; i < 80; ++i) {
             const double mid = (low + high) / 2;
@@ -274,6 +279,12 @@ Circuit::Solution Circuit::solve(Island& island)
 
 void Circuit::decideStatic(Island& island)
 {
+    if (std::exchange(island.unentered, false)) {
+        for (const NetId net : island.nets)
+            for (const PinId pin : at(net).pins)
+                enterPin(island, pin);
+        island.solution = nullptr;  // it is not what the nets show
+    }
     Solution* solution = nullptr;
     Solution fresh;
     const std::vector<std::uint32_t>* nets = nullptr;
@@ -522,6 +533,13 @@ void Circuit::bookAnew()
         // As it stood, of which only the nets are kept.
         island->solution = nullptr;
         island->keptSolution.reset();
+        std::size_t known = 0;
+        for (const NetId id : island->nets)
+            known += at(id).rail ? 0 : 1;
+        if (island->network.unknowns > known)
+            island->last = solve(*island).volts;  // nodes inside devices, which carry currents too
+        for (const auto& [rail, node] : island->rails)
+            island->last[node] = island->network.held[node - island->network.unknowns];
         for (const NetId id : island->nets)
             if (!at(id).rail)
                 island->last[at(id).node] = at(id).volts;

@@ -114,7 +114,8 @@ struct Circuit::Island {
     // Nothing happens before the alarm, and perhaps nothing at it: it only looks how things stand. Working out exactly when a threshold will be passed is wasted
     // on a course that ends a few microseconds later.
     bool onlyLooks = false;
-    bool unplaced = false;   // drives have changed that the network does not have yet
+    bool unplaced = false;   // drives have changed that the network does not have yet,
+    bool unentered = false;  // and the key neither: of nets that are cut off
     // All that a net of this island may be waited for to pass, in whatever state it is, so that most nets of most pieces need no closer look.
     struct Marks {
         NetId net{};

@@ -106,7 +106,8 @@ void EventQueue::refreshNext() { next_ = heap_.empty() ? kNever : heap_.front().
 void Alarm::arm(Time due)
 {
     due_ = due;
-    order_ = queue_.order_++;
+    if (!ranked_)
+        order_ = queue_.order_++;
     if (slot_ == kIdle) {
         queue_.insert(*this);
         return;

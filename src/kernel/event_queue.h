@@ -1,5 +1,6 @@
 // What is due, and when. An Alarm is a standing appointment owned by whoever wants to be called: it is armed for an
-// instant, disarmed, armed again, without allocating. Alarms due at one instant ring in the order in which they were armed.
+// instant, disarmed, armed again, without allocating. Alarms due at one instant ring in the order in which they were armed, after those that have a rank, in its order:
+// of who arms an alarm now and then only to look, so that it makes no difference to anybody else how often.
 // Invariant: heap_ is a binary min-heap on (due, order), and heap_[alarm.slot_].alarm == &alarm for every armed alarm. The keys lie in the heap
 // itself, so that finding a place touches nothing else and compares without a branch.
 // Alarms are saved by their owners (due time and order), so a restored world rings in the same order.
@@ -63,6 +64,7 @@ private:
     friend class Alarm;
 
     struct Entry {
+        static constexpr std::uint64_t kAfterRanks = 1ULL << 32U;
         unsigned __int128 key = 0;  // due, as an unsigned number in its order, and order
         Alarm* alarm = nullptr;
     };
@@ -81,7 +83,7 @@ private:
     Alarm* ringing_ = nullptr;  // in the heap still, but no longer due; null once it has been armed again
     Time now_{};
     Time next_ = kNever;
-    std::uint64_t order_ = 0;
+    std::uint64_t order_ = Entry::kAfterRanks;
     std::function<void(Time)> rung_;
     const std::atomic<bool>* interrupt_ = nullptr;
     std::function<void()> interrupted_;
@@ -92,6 +94,7 @@ public:
     using Callback = std::function<void(Time due)>;
 
     Alarm(EventQueue& queue, Callback callback) : queue_(queue), callback_(std::move(callback)) {}
+    Alarm(EventQueue& queue, Callback callback, std::uint32_t rank) : queue_(queue), callback_(std::move(callback)), ranked_(true), order_(rank) {}
     ~Alarm() { disarm(); }
     Alarm(const Alarm&) = delete;
     Alarm& operator=(const Alarm&) = delete;
@@ -123,6 +126,7 @@ private:
     EventQueue& queue_;
     Callback callback_;
     Time due_{};
+    bool ranked_ = false;
     std::uint64_t order_ = 0;
     std::uint32_t slot_ = kIdle;
 };

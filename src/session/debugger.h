@@ -142,6 +142,7 @@ private:
     };
 
     void notice(const Rule& rule, std::string why);
+    [[nodiscard]] bool wantsEdges() const override { return edgesWatched_ && motion_.kind != Motion::Kind::none; }
     void edgeSeen(bench::NetId net, bench::NetState state, Time at) override;
     void byteSeen(const SerialByte& byte) override;
     void findingSeen(const Finding& finding) override;

@@ -216,6 +216,17 @@ void Session::beginAnew()
         branch();
 }
 
+// The world goes on. Where edges are for the tape alone, the circuit writes them into it.
+void Session::runUntil(Time t)
+{
+    const bool tapeAlone = options_.record && !building_ && !behind_ && (listener_ == nullptr || !listener_->wantsEdges()) && vcd_ == nullptr && decodersOfNet_.empty();
+    if (tapeAlone)
+        world_->recordInto(tape_.cursors(), channelOfNet_.data());
+    world_->runUntil(t);
+    if (tapeAlone)
+        world_->recordInto(nullptr, nullptr);
+}
+
 void Session::advance(Time goal)
 {
     beginAnew();
@@ -223,7 +234,7 @@ void Session::advance(Time goal)
     for (;;) {
         applyDueInputs();
         const Time next = applied_ < inputs_.size() ? inputs_[applied_].at : kernel::kNever;
-        world_->runUntil(std::min(goal, next));
+        runUntil(std::min(goal, next));
         if (goal <= next || world_->now() < next)
             break;
     }
@@ -327,7 +338,7 @@ Result<void> Session::travel(Time t)
             applyDueInputs();
             const Time next = std::min({t, applied_ < inputs_.size() ? inputs_[applied_].at : t, world_->now() + slice});
             const auto began = std::chrono::steady_clock::now();
-            world_->runUntil(next);
+            runUntil(next);
             const auto took = std::chrono::steady_clock::now() - began;
             work += took;
             slice = took < kSlice / 2 ? slice * 2 : took > kSlice * 2 ? std::max(slice / 2, Duration(std::chrono::microseconds(1))) : slice;

@@ -71,6 +71,8 @@ struct Input {
 class SessionListener {
 public:
     virtual ~SessionListener() = default;
+    // Whether it wants edges in the run that begins: who does not makes them cheaper.
+    [[nodiscard]] virtual bool wantsEdges() const { return true; }
     virtual void edgeSeen(bench::NetId net, bench::NetState state, Time at) = 0;
     virtual void byteSeen(const SerialByte& byte) = 0;
     virtual void findingSeen(const Finding& finding) = 0;
@@ -242,6 +244,7 @@ private:
     // The wiring or the firmware is another now: the past before it cannot be gone back into.
     void forgetPast();
     void applyDueInputs();
+    void runUntil(Time t);
     [[nodiscard]] Remembered present();
     void rememberInTime(std::chrono::steady_clock::time_point began);
     void recall(const Remembered& from);

@@ -15,6 +15,7 @@
 #include <memory>
 #include <span>
 
+#include "kernel/edge.h"
 #include "kernel/time.h"
 
 namespace bramix::tape {
@@ -25,16 +26,7 @@ using kernel::Time;
 // Numbers as circuit::NetState: 0 low, 1 high, 2 floating, 3 between thresholds, 4 two outputs fighting.
 using State = std::uint8_t;
 
-struct Edge {
-    Time at{};
-    std::uint32_t code = UINT32_MAX;   // byte address, or UINT32_MAX where no code was at work
-    std::uint16_t actor = UINT16_MAX;  // part of the bench by index
-    State state = 2;
-    std::uint8_t spare = 0;  // named, so that an edge is copied as two words
-
-    bool operator==(const Edge& o) const { return at == o.at && code == o.code && actor == o.actor && state == o.state; }
-};
-static_assert(sizeof(Edge) == 16);
+using kernel::Edge;
 
 // How long the states lasted that ended in a stretch of edges; the shortest is the longest time there is, and the longest zero, where there was none.
 struct Widths {

@@ -52,6 +52,9 @@ public:
         *at.next++ = edge;
     }
 
+    // Where edges are written, by channel, for who does that without a call: until a channel is added or the tape cleared or replaced.
+    [[nodiscard]] kernel::EdgeCursor* cursors() { return open_.data(); }
+
     // Edges that are still remembered; the oldest has index 0.
     [[nodiscard]] std::size_t count(ChannelId id) const;
     // One that is near the last that was asked for of this channel costs next to nothing.
@@ -154,11 +157,7 @@ private:
 
         Chunk() {}
     };
-    // Where a channel's next edge goes; both null, or both the end: it needs another chunk first. All of them lie together: they are what each edge looks at.
-    struct Cursor {
-        Edge* next = nullptr;
-        Edge* end = nullptr;
-    };
+    using Cursor = kernel::EdgeCursor;
     struct Channel {
         std::string name;
         std::deque<PackedEdges> packed;
@@ -193,7 +192,7 @@ private:
     [[nodiscard]] const std::array<Edge, PackedEdges::kBlock>& unpacked(ChannelId id, std::size_t block) const;
 
     std::deque<Channel> channels_;
-    std::vector<Cursor> open_;  // by channel
+    std::vector<Cursor> open_;  // by channel; all of them lie together: they are what each edge looks at
     std::map<std::string, ChannelId> byName_;
     std::size_t bound_;
     std::size_t bytes_ = 0;

@@ -106,6 +106,32 @@ private slots:
         QCOMPARE(queue.nextDue(), kNever);
     }
 
+    // One with a rank comes first in its instant however often it was armed, and leaves the order of the others alone.
+    void anAlarmWithARankMakesNoDifferenceToOthers()
+    {
+        std::vector<std::vector<int>> ways;
+        std::vector<Snapshot> states;
+        for (const int looks : {1, 7}) {
+            EventQueue queue;
+            std::vector<int> rung;
+            Alarm a(queue, [&](Time) { rung.push_back(1); }), c(queue, [&](Time) { rung.push_back(2); });
+            Alarm second(queue, [&](Time) { rung.push_back(12); }, 5), first(queue, [&](Time) { rung.push_back(11); }, 4);
+            a.arm(Time(Duration(5)));
+            for (int i = 0; i < looks; ++i)
+                second.arm(Time(Duration(5)));
+            c.arm(Time(Duration(5)));
+            first.arm(Time(Duration(5)));
+            SaveArchive save;
+            queue.state(save);
+            states.push_back(save.take());
+            queue.advanceTo(Time(Duration(5)));
+            ways.push_back(rung);
+        }
+        QCOMPARE(ways[0], (std::vector{11, 12, 1, 2}));
+        QCOMPARE(ways[1], ways[0]);
+        QVERIFY(states[0] == states[1]);
+    }
+
     void anAlarmMayArmItselfAndOthersWhileItRings()
     {
         EventQueue queue;

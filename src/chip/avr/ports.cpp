@@ -9,7 +9,7 @@
 namespace bramix::chip::avr {
 
 Ports::Ports(ChipServices& chip, circuit::Circuit& circuit, Electrical electrical)
-    : StatefulPeripheral(chip), circuit_(circuit), electrical_(electrical), pullUpDisable_(chip.names().bit("PUD")), codeWord_(chip.codeWord()), actor_(chip.cause().actor), supply_(chip.supplyVolts())
+    : StatefulPeripheral(chip), circuit_(circuit), electrical_(electrical), pullUpDisable_(chip.names().bit("PUD")), codeWord_(chip.codeWord()), actor_(chip.cause().actor), toggles_(chip.table().bitwiseFlags), supply_(chip.supplyVolts())
 {
     const Names& names = chip.names();
     for (const PortRow& row : chip.table().ports) {
@@ -43,6 +43,7 @@ circuit::Thresholds Ports::thresholds() const { return {0.3 * supply_, 0.6 * sup
 void Ports::attach(PortPin pin, circuit::PinId id)
 {
     at(pin).id = id;
+    ports_[pin.port].joined |= static_cast<std::uint8_t>(1U << pin.bit);
     const auto index = static_cast<std::size_t>(id);
     if (pinOf_.size() <= index)
         pinOf_.resize(index + 1);
@@ -97,19 +98,6 @@ circuit::Drive Ports::driveFor(const PortState& port, unsigned bit) const
     return pullUp ? circuit::Drive{supply_, electrical_.pullUpOhms} : circuit::kFloating;
 }
 
-inline void Ports::driveOne(PortState& port, unsigned bit)
-{
-    const PinState& pin = port.pins[bit];
-    if (pin.id == circuit::kNoPin)
-        return;
-    const circuit::Cause cause{actor_, codeWord_ * 2};
-    // The common case first: an output that is nobody's but the port's.
-    if (pin.overrides == 0 && ((port.ddr >> bit) & 1) != 0) [[likely]]
-        circuit_.drive(pin.id, {((port.port >> bit) & 1) != 0 ? supply_ : 0.0, electrical_.outputOhms}, cause);
-    else
-        circuit_.drive(pin.id, driveFor(port, bit), cause);
-}
-
 void Ports::drive(PortState& port, std::uint8_t bits)
 {
     if ((bits & (bits - 1)) == 0) {
@@ -122,30 +110,11 @@ void Ports::drive(PortState& port, std::uint8_t bits)
         driveOne(port, static_cast<unsigned>(std::countr_zero(left)));
 }
 
-void Ports::writeBit(std::uint16_t address, unsigned bit, bool value)
+// What writeBit() does not do itself: a register of another kind, or a chip whose PINx cannot be written.
+void Ports::writeBitSlowly(std::uint16_t address, std::uint8_t mask, bool value)
 {
-    PortState* port = portOf(address);
-    const auto mask = static_cast<std::uint8_t>(1U << bit);
-    if (port == nullptr || address == port->pinAt) {
-        if (port != nullptr && chip_.table().bitwiseFlags) {
-            if (!value)
-                return;
-            port->port ^= mask;
-            chip_.reg(port->portAt) = port->port;
-            driveOne(*port, bit);
-        } else {
-            const std::uint8_t now = chip_.reg(address);
-            write(address, static_cast<std::uint8_t>(value ? now | mask : now & ~mask), 0);
-        }
-        return;
-    }
-    std::uint8_t& target = address == port->ddrAt ? port->ddr : port->port;
-    if (((target >> bit) & 1) == static_cast<unsigned>(value))
-        return;
-    target ^= mask;
-    chip_.reg(address) = target;
-    port->everOutput |= port->ddr;
-    driveOne(*port, bit);
+    const std::uint8_t now = chip_.reg(address);
+    write(address, static_cast<std::uint8_t>(value ? now | mask : now & ~mask), 0);
 }
 
 void Ports::driveAll()
@@ -254,10 +223,9 @@ void Ports::checkFloating(PortState& port)
         return;
     std::optional<std::uint8_t> looked;
     bool asked = false;
-    for (unsigned bit = 0; bit < 8; ++bit) {
+    for (unsigned left = port.joined & ~(port.ddr | port.inputOff); left != 0; left &= left - 1) {
+        const auto bit = static_cast<unsigned>(std::countr_zero(left));
         const PinState& pin = port.pins[bit];
-        if (pin.id == circuit::kNoPin || (((port.ddr | port.inputOff) >> bit) & 1) != 0)
-            continue;
         const circuit::NetState state = circuit_.stateOf(circuit_.netOf(pin.id));
         if (state != circuit::NetState::floating && state != circuit::NetState::between)
             continue;
@@ -344,17 +312,7 @@ void Ports::pinChanged(circuit::PinId id, bool level, kernel::Time when)
 {
     const PortPin pin = pinOf_[static_cast<std::size_t>(id)];
     PortState& port = ports_[pin.port];
-    PinState& state = port.pins[pin.bit];
-    state.level = level;
-    port.levels = static_cast<std::uint8_t>((port.levels & ~(1U << pin.bit)) | (static_cast<unsigned>(level) << pin.bit));
-    port.lastChange = when;
-    Change& change = state.changes[state.head];
-    change.at = when;
-    change.level = level;
-    state.head = static_cast<std::uint8_t>((state.head + 1U) % kHistory);
-    for (const Watch& w : state.watchers)
-        if (w.gate == nullptr || (*w.gate & w.mask) != 0)
-            w.who->pinChanged(pin, level, when);
+    levelChanged(port, port.pins[pin.bit], pin.bit, level, when);
 }
 
 }  // namespace bramix::chip::avr

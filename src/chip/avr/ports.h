@@ -99,7 +99,26 @@ public:
     std::uint8_t read(std::uint16_t address, std::int64_t cycle) override;
     void write(std::uint16_t address, std::uint8_t value, std::int64_t cycle) override;
     // SBI and CBI: one bit, the others untouched.
-    void writeBit(std::uint16_t address, unsigned bit, bool value);
+    void writeBit(std::uint16_t address, unsigned bit, bool value)
+    {
+        PortState* port = portOf(address);
+        const auto mask = static_cast<std::uint8_t>(1U << bit);
+        if (port == nullptr || (address == port->pinAt && !toggles_)) [[unlikely]]
+            return writeBitSlowly(address, mask, value);
+        if (address == port->ddrAt) {
+            if (((port->ddr >> bit) & 1) == static_cast<unsigned>(value))
+                return;
+            port->ddr ^= mask;
+            port->everOutput |= port->ddr;
+            chip_.reg(port->ddrAt) = port->ddr;
+        } else {
+            if (((address == port->pinAt ? 0U : port->port >> bit) & 1U) == static_cast<unsigned>(value))
+                return;
+            port->port ^= mask;
+            chip_.reg(port->portAt) = port->port;
+        }
+        driveOne(*port, bit);
+    }
     void reset() override;
     [[nodiscard]] Sleep runsIn() const override { return Sleep::powerDown; }
     [[nodiscard]] circuit::Thresholds thresholds() const;
@@ -161,6 +180,7 @@ private:
         kernel::Time lastChange = kernel::Time::min();
         std::uint64_t checkedAt = UINT64_MAX;     // generation of the circuit at which floating inputs were last looked for,
         std::uint32_t checkedBy = UINT32_MAX;     // and the code that read them
+        std::uint8_t joined = 0;                  // bits that are pins of the circuit
         std::uint8_t everOutput = 0;              // bits that firmware has made outputs since the reset
         std::uint8_t inputOff = 0;  // bits whose digital input DIDRn has switched off: they read 0
         std::array<PinState, 8> pins;
@@ -172,7 +192,36 @@ private:
     void setClamp(circuit::PinId id);
     void writeInputDisable(std::uint16_t address, std::uint8_t value);
     void drive(PortState& port, std::uint8_t bits);
-    void driveOne(PortState& port, unsigned bit);
+    void writeBitSlowly(std::uint16_t address, std::uint8_t mask, bool value);
+    void driveOne(PortState& port, unsigned bit)
+    {
+        PinState& pin = port.pins[bit];
+        if (pin.id == circuit::kNoPin)
+            return;
+        const circuit::Cause cause{actor_, codeWord_ * 2};
+        // The common case first: an output that is nobody's but the port's.
+        if (pin.overrides == 0 && ((port.ddr >> bit) & 1) != 0) [[likely]] {
+            const double volts = ((port.port >> bit) & 1) != 0 ? supply_ : 0.0;
+            const circuit::Circuit::Switched done = circuit_.switchQuickly(pin.id, volts, electrical_.outputOhms, cause);
+            if (done == circuit::Circuit::Switched::levelChanged)
+                levelChanged(port, pin, bit, !pin.level, circuit_.now());
+            else if (done == circuit::Circuit::Switched::no)
+                circuit_.drive(pin.id, {volts, electrical_.outputOhms}, cause);
+        } else {
+            circuit_.drive(pin.id, driveFor(port, bit), cause);
+        }
+    }
+    void levelChanged(PortState& port, PinState& pin, unsigned bit, bool level, kernel::Time when)
+    {
+        pin.level = level;
+        port.levels = static_cast<std::uint8_t>((port.levels & ~(1U << bit)) | (static_cast<unsigned>(level) << bit));
+        port.lastChange = when;
+        pin.changes[pin.head] = {when, level};
+        pin.head = static_cast<std::uint8_t>((pin.head + 1U) % kHistory);
+        for (const Watch& w : pin.watchers)
+            if (w.gate == nullptr || (*w.gate & w.mask) != 0)
+                w.who->pinChanged({static_cast<std::uint8_t>(port.row->letter - 'A'), static_cast<std::uint8_t>(bit)}, level, when);
+    }
     void driveAll();
     std::uint8_t readPins(PortState& port, std::int64_t cycle);
     void checkFloating(PortState& port);
@@ -193,6 +242,7 @@ private:
     BitRef pullUpDisable_;
     const std::uint32_t& codeWord_;  // of the instruction in progress
     const std::uint32_t actor_;
+    const bool toggles_;             // writing ones to PINx toggles PORTx
     double supply_;
     std::array<std::uint8_t, 0x200> portAt_{};  // data address to port index + 1
 };
