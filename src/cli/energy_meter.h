@@ -1,4 +1,5 @@
-// What each supply of a bench has given over a run: mean current and energy.
+// What each supply of a bench has given over a run: mean current and energy. A board on USB is one: what it takes there, for its chip and all that hangs on
+// its supply pins.
 //
 // Currents of a bench with chips change at every instruction, so they are looked at: once in each of equal stretches of time, at an instant within it that
 // wanders through the stretch by the golden ratio. What repeats is so met at evenly spread places of its period, whatever that is. The error of a
@@ -18,6 +19,8 @@ public:
     struct Supply {
         std::string id;
         bench::PinRef plus, minus;  // minus.part is empty where the other side is ground
+        bench::PinRef second;       // of a board on USB, its 3.3 V pin; an empty part: none
+        bool usb = false;
         double coulombs = 0, joules = 0;
     };
 

@@ -36,7 +36,7 @@ public:
     {
         std::string out;
         char buffer[4096];
-        while (!ended_ && readable(STDIN_FILENO)) {
+        while (!ended_ && out.size() < kMostAtOnce && readable(STDIN_FILENO)) {
             const ssize_t n = ::read(STDIN_FILENO, buffer, sizeof buffer);
             if (n <= 0) {
                 ended_ = n == 0 || errno != EINTR;
@@ -117,12 +117,13 @@ public:
     {
         std::string out;
         char buffer[4096];
-        for (;;) {
+        while (out.size() < kMostAtOnce) {
             const ssize_t n = ::read(near_, buffer, sizeof buffer);
             if (n <= 0)
-                return out;
+                break;
             out.append(buffer, static_cast<std::size_t>(n));
         }
+        return out;
     }
 
     [[nodiscard]] int descriptor() const override { return near_; }

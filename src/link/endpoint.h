@@ -15,7 +15,8 @@ class Endpoint {
 public:
     virtual ~Endpoint() = default;
     virtual void write(std::string_view bytes) = 0;
-    // What has come in since the last call; empty at the end of the input too.
+    // What has come in since the last call, kMostAtOnce bytes of it and a little more at most: the rest waits for the next one. Empty at the end of the input too.
+    static constexpr std::size_t kMostAtOnce = 1U << 16U;
     virtual std::string read() { return {}; }
     virtual void flush() {}
     // A file descriptor that becomes readable when there is something to read, or -1.

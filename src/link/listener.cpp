@@ -58,7 +58,7 @@ std::string Listener::read()
 {
     std::string out;
     char buffer[4096];
-    while (peer_ >= 0) {
+    while (peer_ >= 0 && out.size() < kMostAtOnce) {
         const ssize_t n = recv(peer_, buffer, sizeof buffer, 0);
         if (n > 0) {
             out.append(buffer, static_cast<std::size_t>(n));

@@ -25,6 +25,8 @@ public:
     // True once after somebody new has come.
     [[nodiscard]] bool isNew() { return std::exchange(new_, false); }
     // What has come in; empty where nothing has. Notices when the other side has gone.
+    // kMostAtOnce bytes and a little more at most: the rest waits for the next call.
+    static constexpr std::size_t kMostAtOnce = 1U << 16U;
     [[nodiscard]] std::string read();
     // Waits a little for a reader that is slow; one that is slower is gone.
     void write(std::string_view bytes);

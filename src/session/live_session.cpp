@@ -256,11 +256,23 @@ void LiveSession::replacePart(const std::string& part)
 
 void LiveSession::send(const std::string& uart, const std::string& bytes)
 {
+    queued_ += bytes.size();
     post([this, uart, bytes] {
         const auto index = session_ == nullptr ? std::nullopt : session_->world().uartByName(uart);
         if (index)
             session_->send(*index, bytes);
+        countUnsent();
+        queued_ -= bytes.size();
     });
+}
+
+void LiveSession::countUnsent()
+{
+    std::size_t sum = 0;
+    if (session_ != nullptr)
+        for (const auto& uart : session_->world().uarts())
+            sum += uart.line->unsent();
+    onLines_ = sum;
 }
 
 void LiveSession::loadFirmware(const std::string& chip, const std::string& file)
@@ -478,6 +490,7 @@ void LiveSession::publish(bool always)
         return;
     // In step, not one slice later each time.
     lastPublish_ = now - lastPublish_ < 2 * kPictureEvery ? lastPublish_ + kPictureEvery : now;
+    countUnsent();
     auto picture = std::make_shared<Picture>();
     picture->number = ++pictures_;
     picture->running = (running_ && !(stepping_ && slow_)) || slow_.has_value();

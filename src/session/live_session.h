@@ -7,6 +7,7 @@
 // Tested by tests/session/session_test.cpp.
 #pragma once
 
+#include <atomic>
 #include <condition_variable>
 #include <deque>
 #include <functional>
@@ -86,6 +87,8 @@ public:
     void setControl(const std::string& part, const std::string& control, double value);
     void replacePart(const std::string& part);
     void send(const std::string& uart, const std::string& bytes);
+    // Bytes that have been sent to all lines together and have not gone out yet. Who sends without end waits while there are many.
+    [[nodiscard]] std::size_t unsent() const { return queued_ + onLines_; }
     void loadFirmware(const std::string& chip, const std::string& file);
     void watchTape(const TapeRequest& request);
     // The nearest place on the tape that a search finds; handed to `done` on the session's thread.
@@ -132,6 +135,7 @@ private:
     using Command = std::function<void()>;
 
     void post(Command command);
+    void countUnsent();
     void loop(const std::stop_token& stop);
     void applyCommands();
     void slice();
@@ -172,6 +176,8 @@ private:
     void rehearse();
 
     const bench::Catalogue& catalogue_;
+    std::atomic<std::size_t> queued_ = 0;   // bytes that wait in commands,
+    std::atomic<std::size_t> onLines_ = 0;  // and for their turn on a line
 
     mutable std::mutex mutex_;  // guards the members down to the blank line
     std::condition_variable_any wake_;

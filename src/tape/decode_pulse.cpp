@@ -85,7 +85,7 @@ public:
                 fell_ = at;
             return;
         }
-        if (rose_ && fell_) {
+        if (rose_ && fell_ && at > *rose_) {
             const std::pair lengths(at - *rose_, *fell_ - *rose_);
             const double period = kernel::seconds(lengths.first), high = kernel::seconds(lengths.second);
             // As a rule one period is as the one before.

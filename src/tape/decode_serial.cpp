@@ -18,6 +18,7 @@ namespace {
 constexpr std::array kUsualBauds{300.0, 600.0, 1200.0, 2400.0, 4800.0, 9600.0, 14400.0, 19200.0, 28800.0, 31250.0, 38400.0, 57600.0, 76800.0, 115200.0, 230400.0, 250000.0, 460800.0, 500000.0, 921600.0, 1e6, 2e6};
 constexpr double kUsualWithin = 0.04;
 constexpr std::size_t kEdgesForBaud = 40;  // some characters' worth
+constexpr Duration kShortestBit = std::chrono::nanoseconds(10);
 
 class UartDecoder final : public CopiedDecoder<UartDecoder> {
 public:
@@ -50,6 +51,7 @@ private:
         Duration shortest = Duration::max();
         for (std::size_t i = early_[0].first ? 2 : 1; i < early_.size(); ++i)  // a line that has just gone high is not in the midst of a character
             shortest = std::min(shortest, early_[i].second - early_[i - 1].second);
+        shortest = std::max(shortest, kShortestBit);  // two edges at one instant are no bit
         double baud = 1e12 / static_cast<double>(shortest.count());
         for (const double usual : kUsualBauds)
             if (std::abs(baud / usual - 1) < kUsualWithin)

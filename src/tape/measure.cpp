@@ -38,6 +38,8 @@ std::optional<double> baudOf(const std::vector<double>& high, const std::vector<
     if (all.size() < kEnough)
         return std::nullopt;
     const double shortest = *std::min_element(all.begin(), all.end());
+    if (shortest <= 0)
+        return std::nullopt;
     double bits = 0, seconds = 0;
     bool varied = false;
     for (const double l : all) {
@@ -97,6 +99,11 @@ PulseMeasures measurePulses(const Tape& tape, ChannelId id, Time from, Time to, 
     out.high = spreadOf(high);
     out.low = spreadOf(low);
     out.period = spreadOf(periods);
+    if (out.period.mean <= 0) {
+        // Edges at one instant are no period.
+        periods.clear();
+        out.period = {};
+    }
     if (!periods.empty())
         out.duty = highSum / (out.period.mean * static_cast<double>(periods.size()));
     out.baud = baudOf(high, low);

@@ -124,7 +124,7 @@ private slots:
 
     void wordsOfTheTradeFindCommandsAndParts()
     {
-        for (const auto& [typed, found] : {std::pair("main.c", "Code beside the bench, or away"), std::pair("edit", "Edit the source"), std::pair("rotate", "Turn"), std::pair("compile", "Build, load and restart"), std::pair("resistor 160", "Add: Resistor, 160")}) {
+        for (const auto& [typed, found] : {std::pair("main.c", "Code"), std::pair("edit", "Edit the source"), std::pair("rotate", "Rotate"), std::pair("compile", "Build and restart"), std::pair("resistor 160", "Add: Resistor, 160")}) {
             window_->openFindAnything();
             window_->pickList().line()->setText(typed);
             auto* list = window_->pickList().findChild<QListWidget*>();
@@ -195,12 +195,12 @@ private slots:
         const std::string led = add("led", {10, 10}), key = add("resistor", {20, 10});
         view().wireBetween({led, "A"}, {key, "1"});
         std::unique_ptr<QMenu> part(window_->makeMenuOf({{}, {}, led}));
-        rowNamed(*part, "Turn")->trigger();
+        rowNamed(*part, "Rotate")->trigger();
         QCOMPARE(editor().document().part(led)->turn, 1);
         std::unique_ptr<QMenu> pin(window_->makeMenuOf({bench::PinRef{key, "2"}, {}, key}));
-        for (const char* row : {"Wire from here", "Wire to…", "Net flag…", "On the tape, or off it", "Probe, or none", "Turn"})
+        for (const char* row : {"Wire from here", "Wire to…", "Net flag…", "Toggle on the tape", "Toggle a probe", "Rotate"})
             QVERIFY2(rowNamed(*pin, row) != nullptr, row);
-        rowNamed(*pin, "On the tape, or off it")->trigger();
+        rowNamed(*pin, "Toggle on the tape")->trigger();
         const auto lanes = editor().lanes();
         QVERIFY(std::find(lanes.begin(), lanes.end(), bench::PinRef{key, "2"}) != lanes.end());
         std::unique_ptr<QMenu> wire(window_->makeMenuOf({{}, 0, {}}));

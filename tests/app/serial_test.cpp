@@ -254,6 +254,30 @@ private slots:
         QTRY_VERIFY((heard += socket.readAll()).count("count from 1\r\n") == 2);
     }
 
+    // A program that never stops sending waits, as at a wire: nothing is heaped up, the window stays open to the hand, and what was sent comes in the order it was sent in.
+    void aFloodWaitsForItsTurn()
+    {
+        SerialPort* port = serial().port();
+        QVERIFY(port->open("tcp:0"));
+        QTcpSocket socket;
+        socket.connectToHost("127.0.0.1", port->name().section(':', -1).toUShort());
+        QVERIFY(socket.waitForConnected(3000));
+        // Far more than the kernel's own buffers hold.
+        constexpr qint64 kFlood = 64 << 20;
+        const QByteArray block(1 << 20, 'x');
+        for (qint64 sent = 0; sent < kFlood; sent += block.size())
+            socket.write(block);
+        std::size_t most = 0;
+        for (int i = 0; i < 100; ++i) {
+            QTest::qWait(10);
+            most = std::max(most, window_->editor().session().unsent());
+        }
+        QVERIFY(most > 0);
+        QVERIFY2(most < 3U << 16U, qPrintable(QString::number(most)));
+        QVERIFY(socket.bytesToWrite() > kFlood / 4);
+        socket.abort();
+    }
+
     // Those that people have: each sends a 0 to the board over the pseudo-terminal, by its lasting name, and gets the board's answer.
     void realProgramsTalk_data()
     {

@@ -68,6 +68,18 @@ private:
     }
 
 private slots:
+    // An input without an end feeds the line, and the run ends all the same.
+    void anEndlessInputWaitsForTheLine()
+    {
+        QProcess process;
+        process.setStandardInputFile("/dev/zero");
+        process.start(QString(BRAMIX_TEST_BINARIES) + "/bin/bramix-cli", {"run", example("bell-rope"), "--for", "200ms", "--serial", "mcu.uart0=-"});
+        QVERIFY(process.waitForFinished(60'000));
+        QCOMPARE(process.exitStatus(), QProcess::NormalExit);
+        QCOMPARE(process.exitCode(), 0);
+        QVERIFY(process.readAllStandardOutput().contains("Bell tower ready"));
+    }
+
     // `check` exits 1 on an error, 0 once the bench file says why it is not minded; the report of a run keeps the reason.
     void aMutedErrorIsNoErrorAnyMore()
     {
@@ -175,6 +187,14 @@ private slots:
         s = given(bench("given3.toml", part("b", "generator", "set = { wave = \"pulse\", high = \"10V\", frequency = \"1.3kHz\", duty = \"40\" }\n") + part("r", "resistor", "set = { resistance = \"950\" }\n") + part("g", "ground") + wire("b.S", "r.1") + wire("b.GND", "r.2") + wire("b.GND", "g.V")), "1s");
         QVERIFY2(std::fabs(s["mean_amperes"].toDouble() - 0.004) < 0.004 * 0.01, qPrintable(QJsonDocument(s).toJson()));
         QVERIFY2(std::fabs(s["joules"].toDouble() - 0.038) < 0.038 * 0.01, qPrintable(QJsonDocument(s).toJson()));
+        // A board on USB gives what hangs on its 5 V and 3.3 V pins, beside what its chip takes: 5 mA and 3.3 mA, with a cable of no resistance, at USB's 5 V.
+        const auto board = [&](const char* more) { return given(bench("given4.toml", part("b", "briar-328", "set = { usb-resistance = \"0\" }\n") + part("r", "resistor", "set = { resistance = \"1k\" }\n") + part("s", "resistor", "set = { resistance = \"1k\" }\n") + more), "1s"); };
+        const QJsonObject alone = board(""), loaded = board((wire("b.5V", "r.1") + wire("r.2", "b.GND") + wire("b.3V3", "s.1") + wire("s.2", "b.GND")).constData());
+        QVERIFY(alone["mean_amperes"].toDouble() > 0);
+        QVERIFY2(std::fabs(loaded["mean_amperes"].toDouble() - alone["mean_amperes"].toDouble() - 0.0083) < 1e-6, qPrintable(QJsonDocument(loaded).toJson()));
+        QVERIFY2(std::fabs(loaded["joules"].toDouble() - alone["joules"].toDouble() - 0.0415) < 1e-5, qPrintable(QJsonDocument(loaded).toJson()));
+        // Fed by VIN it gives nothing of its own: what feeds VIN does.
+        QVERIFY(!given(bench("given5.toml", part("b", "briar-328", "set = { supply = \"VIN\" }\n")), "10ms").contains("mean_amperes"));
     }
 
     // An output of 25 ohms through 975 into 1 kΩ: half of what it drives. Plotted by the name of its net, by a framework's name of the pin.

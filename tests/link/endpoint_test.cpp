@@ -97,6 +97,32 @@ private slots:
         QVERIFY(!second);
     }
 
+    // Who sends without end is taken in pieces.
+    void aFloodComesInPieces()
+    {
+        auto tcp = openEndpoint("tcp:0");
+        QVERIFY(tcp.has_value());
+        const auto port = static_cast<std::uint16_t>(QString::fromStdString((*tcp)->name()).section(':', 1).toUInt());
+        const int fd = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0);
+        sockaddr_in to{};
+        to.sin_family = AF_INET;
+        to.sin_port = htons(port);
+        to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+        (void)::connect(fd, reinterpret_cast<const sockaddr*>(&to), sizeof to);
+        std::string sent, heard;
+        const std::string block(1 << 20, 'y');
+        for (int i = 0; i < 200 && heard.size() < 1U << 20U; ++i) {
+            if (const ssize_t n = ::send(fd, block.data(), block.size(), MSG_NOSIGNAL); n > 0)
+                sent.append(block, 0, static_cast<std::size_t>(n));
+            const std::string piece = (*tcp)->read();
+            QVERIFY2(piece.size() < bramix::link::Endpoint::kMostAtOnce + 4096, qPrintable(QString::number(piece.size())));
+            heard += piece;
+        }
+        ::close(fd);
+        QVERIFY(heard.size() >= 1U << 20U);
+        QCOMPARE(heard, sent.substr(0, heard.size()));
+    }
+
     void nowhereAndWhatCannotBeOpened()
     {
         auto none = openEndpoint("none");

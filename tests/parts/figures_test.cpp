@@ -178,6 +178,45 @@ private slots:
         }
     }
 
+    // Whatever has a supply and a ground of its own dies of having them the wrong way round, and is content the right way.
+    void whatHasASupplyIsToldOfAReversedOne_data()
+    {
+        QTest::addColumn<QString>("kind");
+        QTest::addColumn<QStringList>("plus");
+        QTest::addColumn<QString>("minus");
+        int kinds = 0;
+        for (const auto& [name, kind] : catalogue().kinds()) {
+            QStringList plus, minus;
+            if (kind.ideal)
+                continue;
+            for (const auto& pin : kind.pins) {
+                if (pin.name == "VCC" || pin.name == "VDD" || pin.name == "VS" || pin.name == "V+" || pin.name == "VM")
+                    plus << QString::fromStdString(pin.name);
+                if (pin.name == "GND" || pin.name == "V-")
+                    minus << QString::fromStdString(pin.name);
+            }
+            if (plus.isEmpty() || minus.isEmpty())
+                continue;
+            QTest::newRow(name.c_str()) << QString::fromStdString(name) << plus << minus.front();
+            ++kinds;
+        }
+        QVERIFY(kinds > 35);
+    }
+    void whatHasASupplyIsToldOfAReversedOne()
+    {
+        QFETCH(QString, kind);
+        QFETCH(QStringList, plus);
+        QFETCH(QString, minus);
+        for (const bool reversed : {true, false}) {
+            std::vector<std::array<std::string, 2>> wires{{"v.-", "g.V"}, {reversed ? "v.+" : "g.V", "x." + minus.toStdString()}};
+            for (const QString& pin : plus)
+                wires.push_back({reversed ? "g.V" : "v.+", "x." + pin.toStdString()});
+            auto w = rig({{"v", "voltage-source", "voltage = \"5\""}, {"g", "ground", ""}, {"x", kind.toStdString(), ""}}, wires);
+            w->runUntil(kernel::Time(50ms));
+            QCOMPARE(told(*w, "supply-reversed").has_value(), reversed);
+        }
+    }
+
     // A key that opens under a coil, and a key across a supply: both are errors.
     void whatDestroysIsAnError()
     {

@@ -34,6 +34,7 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     auto* head = new QHBoxLayout;
     title_ = new QLabel(tr("Not built yet"));
     title_->setFont(theme::words(8.4));
+    title_->setWordWrap(true);  // the pane is narrow: the buttons stand below
     auto* start = new QPushButton(tr("Build"));
     start->setToolTip(tr("Build, load and restart (Ctrl+B)"));
     auto* how = new QPushButton(tr("Build settings…"));
@@ -43,9 +44,10 @@ BuildPane::BuildPane(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         b->setFocusPolicy(Qt::NoFocus);
         b->setFont(theme::words(8.6));
     }
-    head->addWidget(title_, 1);
-    head->addWidget(how);
     head->addWidget(start);
+    head->addWidget(how);
+    head->addStretch(1);
+    rows->addWidget(title_);
     rows->addLayout(head);
     command_ = new QLineEdit;
     command_->setObjectName("buildCommand");

@@ -87,7 +87,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     head->addWidget(pace_);
     paceOf_ = new QComboBox;
     paceOf_->setObjectName("slowUnit");
-    paceOf_->addItems({tr("lines a second"), tr("instructions a second")});
+    paceOf_->addItems({tr("lines/s"), tr("instructions/s")});
     paceOf_->setFocusPolicy(Qt::NoFocus);
     paceOf_->setFont(theme::words(8.4));
     head->addWidget(paceOf_);
@@ -121,6 +121,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     mode_->setFont(theme::words(8.6));
     mode_->setContentsMargins(12, 3, 12, 3);
     mode_->setMinimumWidth(10);
+    mode_->setWordWrap(true);
     mode_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     readingRows->addWidget(views_, 1);
     readingRows->addWidget(mode_);
@@ -642,9 +643,9 @@ void CodePanel::lineMenu(const Tab& tab, int line, const QPoint& at)
         s.chip = chipId_;
         editor_.session().runTo(s);
     });
-    menu.addAction(tr("Edges that it has made"), [&] { emit edgesWanted(QString::fromStdString(stop)); });
+    menu.addAction(tr("Edges made by this line"), [&] { emit edgesWanted(QString::fromStdString(stop)); });
     if (!tab.name.isEmpty())
-        menu.addAction(tr("Unfold its instructions"), [&] { toggleUnfold(tab, line); });
+        menu.addAction(tr("Disassembly of this line"), [&] { toggleUnfold(tab, line); });
     menu.exec(at);
 }
 

@@ -185,7 +185,7 @@ void VariablesPane::menu(const QPoint& at)
     const std::string function = local ? debug.frames[debug.frame].function : std::string();
     QMenu menu;
     menu.addAction(tr("Back to its last change"), [&] { editor_.session().backToChange(expression + (local ? " in " + function : std::string())); });
-    menu.addAction(tr("On the tape, or off it"), [&] { editor_.toggleRead(laneOf(editor_, QString::fromStdString(expression), local).toStdString()); });
+    menu.addAction(tr("Toggle on the tape"), [&] { editor_.toggleRead(laneOf(editor_, QString::fromStdString(expression), local).toStdString()); });
     menu.addAction(tr("Stop when it changes"), [&] {
         editor_.change(tr("stop"), [&](bench::Document& d) {
             bench::StopItem s;

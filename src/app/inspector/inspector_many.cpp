@@ -42,7 +42,7 @@ void Inspector::addWireColours(const std::set<std::size_t>& wires)
 void Inspector::showMany()
 {
     const bench::Selection& s = editor_.selection();
-    addTitle(tr("%1 parts, %2 wires").arg(s.parts.size()).arg(s.wires.size()), tr("R turns, Ctrl+D duplicates, Del removes, arrow keys move by one step"));
+    addTitle(s.wires.empty() ? tr("%1 parts").arg(s.parts.size()) : s.parts.empty() ? tr("%1 wires").arg(s.wires.size()) : tr("%1 parts, %2 wires").arg(s.parts.size()).arg(s.wires.size()), tr("R rotates, Ctrl+D duplicates, Del removes, arrow keys move by one step"));
     if (!s.wires.empty())
         addWireColours(s.wires);
     std::vector<std::pair<const bench::PartItem*, const bench::PartKind*>> parts;

@@ -218,7 +218,7 @@ void ScopeView::offerPins()
         const bench::PartKind* kind = editor_.catalogue().find(part.kind);
         if (kind == nullptr)
             continue;
-        QMenu* sub = menu->addMenu(QString::fromStdString(part.label.empty() ? part.id : part.id + "  " + part.label));
+        QMenu* sub = menu->addMenu(QString::fromStdString(part.label.empty() || part.label == part.id ? part.id : part.id + "  " + part.label));
         for (const bench::PinKind& pin : kind->pins) {
             const bench::PinRef ref{part.id, pin.name};
             QAction* action = sub->addAction(QString::fromStdString(pin.name), this, [this, ref] { toggle(ref); });

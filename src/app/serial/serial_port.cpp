@@ -11,7 +11,8 @@ namespace bramix::app {
 
 namespace {
 
-constexpr int kLookMs = 4;  // how long a byte from outside may wait
+constexpr int kLookMs = 4;                     // how long a byte from outside may wait
+constexpr std::size_t kMostUnsent = 1U << 16U; // bytes that may wait for their turn on the lines: then the program outside does
 
 }  // namespace
 
@@ -19,7 +20,9 @@ SerialPort::SerialPort(Editor& editor, std::string uart, QObject* parent) : QObj
 {
     look_.setInterval(kLookMs);
     connect(&look_, &QTimer::timeout, this, [this] {
-        if (const std::string bytes = endpoint_ == nullptr ? std::string() : endpoint_->read(); !bytes.empty())
+        if (endpoint_ == nullptr || editor_.session().unsent() >= kMostUnsent)
+            return;
+        if (const std::string bytes = endpoint_->read(); !bytes.empty())
             editor_.session().send(uart_, bytes);
     });
 }

@@ -114,26 +114,26 @@ void MainWindow::addBenchCommands()
     menu = Menu::bench;
     anywhere("addPart", tr("Add a part…"), {QKeySequence(Qt::Key_Slash)}, [this] { openAddPart(); });
     anywhere("wireByName", tr("Wire two pins…"), {QKeySequence(Qt::CTRL | Qt::Key_W)}, [this] { openWire(); }, tr("connect join"));
-    onBench("turn", tr("Turn"), {QKeySequence(Qt::Key_R)}, [this] { bench_->turnSelection(); }, tr("rotate"));
-    onBench("turnBack", tr("Turn the other way"), {}, [this] { bench_->turnSelectionBack(); }, tr("rotate"));
-    onBench("replace", tr("Replace by another kind…"), {QKeySequence(Qt::SHIFT | Qt::Key_R)}, [this] { openReplace(); });
-    onBench("netFlag", tr("Net flag on the pin under the pointer…"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); }, tr("label GND"));
+    onBench("turn", tr("Rotate"), {QKeySequence(Qt::Key_R)}, [this] { bench_->turnSelection(); }, tr("rotate"));
+    onBench("turnBack", tr("Rotate back"), {}, [this] { bench_->turnSelectionBack(); }, tr("rotate"));
+    onBench("replace", tr("Replace with another part…"), {QKeySequence(Qt::SHIFT | Qt::Key_R)}, [this] { openReplace(); });
+    onBench("netFlag", tr("Net flag on the pin…"), {QKeySequence(Qt::Key_F)}, [this] { bench_->askNetFlag(); }, tr("label GND"));
     onBench("nextColour", tr("Next wire colour"), {QKeySequence(Qt::Key_C)}, [this] { bench_->recolorSelection(); }, tr("color"));
-    onBench("ribbon", tr("Selected wires as a ribbon, or apart"), {QKeySequence(Qt::Key_L)}, [this] { bench_->toggleRibbon(); });
-    onBench("dialUp", tr("Turn the knob under the pointer, or of the selected part, up"), {QKeySequence(Qt::Key_Plus), QKeySequence(Qt::Key_Equal)}, [this] { bench_->turnDialByKey(1); }, tr("dial"));
-    onBench("dialDown", tr("Turn it down"), {QKeySequence(Qt::Key_Minus)}, [this] { bench_->turnDialByKey(-1); }, tr("knob dial"));
-    onBench("dialUpFar", tr("Turn it up by a tenth of its range"), {QKeySequence(Qt::Key_PageUp)}, [this] { bench_->turnDialByKey(10); }, tr("knob dial"));
-    onBench("dialDownFar", tr("Turn it down by a tenth of its range"), {QKeySequence(Qt::Key_PageDown)}, [this] { bench_->turnDialByKey(-10); }, tr("knob dial"));
+    onBench("ribbon", tr("Group wires as a ribbon, or ungroup"), {QKeySequence(Qt::Key_L)}, [this] { bench_->toggleRibbon(); });
+    onBench("dialUp", tr("Turn the knob up"), {QKeySequence(Qt::Key_Plus), QKeySequence(Qt::Key_Equal)}, [this] { bench_->turnDialByKey(1); }, tr("dial"));
+    onBench("dialDown", tr("Turn the knob down"), {QKeySequence(Qt::Key_Minus)}, [this] { bench_->turnDialByKey(-1); }, tr("knob dial"));
+    onBench("dialUpFar", tr("Turn the knob up by a tenth of its range"), {QKeySequence(Qt::Key_PageUp)}, [this] { bench_->turnDialByKey(10); }, tr("knob dial"));
+    onBench("dialDownFar", tr("Turn the knob down by a tenth of its range"), {QKeySequence(Qt::Key_PageDown)}, [this] { bench_->turnDialByKey(-10); }, tr("knob dial"));
     const std::tuple<const char*, QString, bench::Edge, int> edges[] = {{"alignLeft", tr("Align left"), bench::Edge::left, Qt::Key_Left},
                                                                       {"alignRight", tr("Align right"), bench::Edge::right, Qt::Key_Right},
                                                                       {"alignTop", tr("Align top"), bench::Edge::top, Qt::Key_Up},
                                                                       {"alignBottom", tr("Align bottom"), bench::Edge::bottom, Qt::Key_Down},
-                                                                      {"alignColumn", tr("Align middles in a column"), bench::Edge::middleAcross, 0},
-                                                                      {"alignRow", tr("Align middles in a row"), bench::Edge::middleDown, 0}};
+                                                                      {"alignColumn", tr("Align centres in a column"), bench::Edge::middleAcross, 0},
+                                                                      {"alignRow", tr("Align centres in a row"), bench::Edge::middleDown, 0}};
     for (const auto& [id, name, edge, key] : edges)
         onBench(id, name, key == 0 ? QList<QKeySequence>() : QList<QKeySequence>{QKeySequence(Qt::ALT | static_cast<Qt::Key>(key))}, [this, edge = edge] { bench_->alignSelection(edge); });
-    onBench("distributeAcross", tr("Distribute across"), {}, [this] { bench_->distributeSelection(true); });
-    onBench("distributeDown", tr("Distribute down"), {}, [this] { bench_->distributeSelection(false); });
+    onBench("distributeAcross", tr("Distribute horizontally"), {}, [this] { bench_->distributeSelection(true); });
+    onBench("distributeDown", tr("Distribute vertically"), {}, [this] { bench_->distributeSelection(false); });
 }
 
 void MainWindow::addRunCommands()
@@ -154,37 +154,37 @@ void MainWindow::addRunCommands()
         });
     };
     steps("stepLine", tr("Step one line"), {QKeySequence(Qt::Key_Period)}, session::Step::line, false);
-    steps("stepOver", tr("Step over the calls of this line"), {QKeySequence(Qt::ALT | Qt::Key_Period)}, session::Step::over, false);
-    steps("stepOut", tr("Step out of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Period)}, session::Step::out, false);
+    steps("stepOver", tr("Step over"), {QKeySequence(Qt::ALT | Qt::Key_Period)}, session::Step::over, false);
+    steps("stepOut", tr("Step out"), {QKeySequence(Qt::CTRL | Qt::Key_Period)}, session::Step::out, false);
     steps("stepInstruction", tr("Step one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Period), QKeySequence(Qt::Key_Colon), QKeySequence(Qt::Key_Greater)}, session::Step::instruction, false);
-    steps("stepInstructionOver", tr("Step over one instruction"), {}, session::Step::instructionOver, false);
-    steps("backLine", tr("Back one line"), {QKeySequence(Qt::Key_Comma)}, session::Step::line, true);
-    steps("backOver", tr("Back over the calls before"), {QKeySequence(Qt::ALT | Qt::Key_Comma)}, session::Step::over, true);
-    steps("backOut", tr("Back to the call of this function"), {QKeySequence(Qt::CTRL | Qt::Key_Comma)}, session::Step::out, true);
-    steps("backInstruction", tr("Back one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Comma), QKeySequence(Qt::Key_Semicolon), QKeySequence(Qt::Key_Less)}, session::Step::instruction, true);
-    add("backStop", tr("Back to the last stop that was passed"), {}, [this] { editor_.session().backToStop(); });
-    add("backEdge", tr("Back to the last edge of the pin under the pointer"), {}, [this] {
+    steps("stepInstructionOver", tr("Step over the instruction"), {}, session::Step::instructionOver, false);
+    steps("backLine", tr("Step back one line"), {QKeySequence(Qt::Key_Comma)}, session::Step::line, true);
+    steps("backOver", tr("Step back over"), {QKeySequence(Qt::ALT | Qt::Key_Comma)}, session::Step::over, true);
+    steps("backOut", tr("Step back out"), {QKeySequence(Qt::CTRL | Qt::Key_Comma)}, session::Step::out, true);
+    steps("backInstruction", tr("Step back one instruction"), {QKeySequence(Qt::SHIFT | Qt::Key_Comma), QKeySequence(Qt::Key_Semicolon), QKeySequence(Qt::Key_Less)}, session::Step::instruction, true);
+    add("backStop", tr("Back to the previous stop"), {}, [this] { editor_.session().backToStop(); });
+    add("backEdge", tr("Back to the pin's last edge"), {}, [this] {
         if (const auto pin = bench_->hoveredPin())
             editor_.session().backToChange(pin->text());
         else
             showMessage(tr("Point at a pin to go back to its last edge"), false);
     });
-    add("slowRun", tr("Slow run, line by line"), {}, [this] { code_->slowRun(!editor_.picture().debug.slow); });
-    add("enterInterrupts", tr("Steps enter interrupts, or do not"), {}, [this] { editor_.session().enterInterrupts(!editor_.picture().debug.entersInterrupts); });
+    add("slowRun", tr("Slow run"), {}, [this] { code_->slowRun(!editor_.picture().debug.slow); });
+    add("enterInterrupts", tr("Step into interrupts"), {}, [this] { editor_.session().enterInterrupts(!editor_.picture().debug.entersInterrupts); });
     menu = Menu::code;
-    add("code", tr("Code beside the bench, or away"), {QKeySequence(Qt::CTRL | Qt::Key_2)}, [this] { showCode(!code_->isVisible()); }, tr("source main.c debug arrangement"));
+    add("code", tr("Code"), {QKeySequence(Qt::CTRL | Qt::Key_2)}, [this] { showCode(!code_->isVisible()); }, tr("source main.c debug arrangement"));
     add("edit", tr("Edit the source"), {}, [this] {
         showCode(true);
         code_->edit();
     }, tr("change write main.c"));
-    add("build", tr("Build, load and restart"), {QKeySequence(Qt::CTRL | Qt::Key_B)}, [this] { code_->build(); }, tr("make compile firmware"));
-    add("gdb", tr("Allow GDB connections, or end them"), {}, [this] { gdb_.port() == 0 ? gdb_.open() : gdb_.close(); }, tr("debugger remote"));
+    add("build", tr("Build and restart"), {QKeySequence(Qt::CTRL | Qt::Key_B)}, [this] { code_->build(); }, tr("make compile firmware"));
+    add("gdb", tr("Allow GDB connections"), {}, [this] { gdb_.port() == 0 ? gdb_.open() : gdb_.close(); }, tr("debugger remote"));
     const auto inCode = [&](const char* id, const QString& name, const QKeySequence& key, std::function<void()> run) {
         addCommand({.id = id, .name = name, .words = {}, .menu = Menu::code, .where = Keys::code, .keys = {key}, .run = std::move(run)});
     };
-    inCode("stopHere", tr("Stop at this line, or no more"), QKeySequence(Qt::Key_B), [this] { code_->toggleStopAtCursor(); });
+    inCode("stopHere", tr("Toggle stop on this line"), QKeySequence(Qt::Key_B), [this] { code_->toggleStopAtCursor(); });
     inCode("runToHere", tr("Run to this line"), QKeySequence(Qt::Key_G), [this] { code_->runToCursor(); });
-    inCode("instructions", tr("Instructions under this line, or away"), QKeySequence(Qt::Key_I), [this] { code_->toggleInstructions(); });
+    inCode("instructions", tr("Disassembly of this line"), QKeySequence(Qt::Key_I), [this] { code_->toggleInstructions(); });
     inCode("editHere", tr("Edit here"), QKeySequence(Qt::Key_Return), [this] { code_->edit(); });
     connect(code_, &CodePanel::letterTyped, this, [this](const QString& letter) {
         for (const Command& c : commands_)
@@ -207,25 +207,25 @@ void MainWindow::addViewCommands()
         showTape();
         emit tape_->lanesWanted(QPoint(160, 0));
     }, tr("signal bus variable"));
-    onBench("pinOnTape", tr("Pin under the pointer on the tape, or off it"), QKeySequence(Qt::Key_T), [this] { withPin([this](const bench::PinRef& pin) { editor_.toggleLane(pin); }); });
+    onBench("pinOnTape", tr("Toggle the pin on the tape"), QKeySequence(Qt::Key_T), [this] { withPin([this](const bench::PinRef& pin) { editor_.toggleLane(pin); }); });
     add("findOnTape", tr("Find on the tape"), {QKeySequence(Qt::CTRL | Qt::Key_F)}, [this] {
         showTape();
         tape_->searchLine().setFocus();
         tape_->searchLine().selectAll();
     }, tr("search edge pulse byte"));
-    add("table", tr("Table of what the lanes read, or away"), {QKeySequence(Qt::CTRL | Qt::Key_T)}, [this] {
+    add("table", tr("Decoded data as a table"), {QKeySequence(Qt::CTRL | Qt::Key_T)}, [this] {
         showTape();
         showTable(!table_->isVisible());
     });
     menu = Menu::instruments;
     add("scope", tr("Show the oscilloscope"), {}, [this] { showScope(); });
-    onBench("pinOnScope", tr("Pin under the pointer on the oscilloscope, or off it"), QKeySequence(Qt::Key_O), [this] {
+    onBench("pinOnScope", tr("Toggle the pin on the oscilloscope"), QKeySequence(Qt::Key_O), [this] {
         withPin([this](const bench::PinRef& pin) {
             scope_->toggle(pin);
             showScope();
         });
     });
-    onBench("probe", tr("Probe on the pin under the pointer, or off it"), QKeySequence(Qt::Key_P), [this] { withPin([this](const bench::PinRef& pin) { editor_.toggleProbe(pin); }); }, tr("measure voltage"));
+    onBench("probe", tr("Toggle a probe on the pin"), QKeySequence(Qt::Key_P), [this] { withPin([this](const bench::PinRef& pin) { editor_.toggleProbe(pin); }); }, tr("measure voltage"));
     add("probeSpan", tr("Next span of the probes"), {}, [this] { editor_.nextProbeSpan(); });
     add("sweepView", tr("Show the sweep"), {}, [this] { showSweep(); });
     onBench("sweep", tr("Sweep a value of the selected part"), QKeySequence(Qt::Key_W), [this] {
@@ -233,7 +233,7 @@ void MainWindow::addViewCommands()
             sweep_->ask(*editor_.selection().parts.begin());
         showSweep();
     }, tr("curve characteristic"));
-    onBench("curve", tr("Whole curve of the selected part, alone at a source"), QKeySequence(Qt::SHIFT | Qt::Key_W), [this] {
+    onBench("curve", tr("I-V curve of the selected part"), QKeySequence(Qt::SHIFT | Qt::Key_W), [this] {
         if (editor_.selection().parts.size() == 1 && sweep_->askAlone(*editor_.selection().parts.begin()))
             showSweep();
         else
@@ -251,12 +251,12 @@ void MainWindow::addViewCommands()
     add("fit", tr("Fit everything"), {QKeySequence(Qt::Key_Home)}, [this] { bench_->fitAll(); }, tr("zoom"));
     add("zoomIn", tr("Zoom in"), {QKeySequence::ZoomIn, QKeySequence(Qt::CTRL | Qt::Key_Equal)}, [this] { bench_->zoomBy(1.25, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
     add("zoomOut", tr("Zoom out"), {QKeySequence::ZoomOut}, [this] { bench_->zoomBy(0.8, QPointF(bench_->width() / 2.0, bench_->height() / 2.0)); });
-    add("inspector", tr("Inspector, or away"), {QKeySequence(Qt::CTRL | Qt::Key_I)}, [this] { inspector_->setVisible(!inspector_->isVisible()); }, tr("settings of the selected part"));
+    add("inspector", tr("Inspector"), {QKeySequence(Qt::CTRL | Qt::Key_I)}, [this] { inspector_->setVisible(!inspector_->isVisible()); }, tr("settings of the selected part"));
     add("partsDrawer", tr("Parts drawer"), {}, [this] { drawer_->toggle(Drawer::kParts); });
     add("filesDrawer", tr("Files drawer"), {}, [this] { drawer_->toggle(Drawer::kFiles); }, tr("recent examples"));
     add("findings", tr("Findings drawer"), {}, [this] { drawer_->toggle(Drawer::kFindings); }, tr("errors warnings problems"));
     add("start", tr("Start page"), {}, [this] { showStart(); }, tr("examples recent"));
-    add("fullScreen", tr("Full screen, or not"), {QKeySequence(Qt::Key_F11)}, [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });
+    add("fullScreen", tr("Full screen"), {QKeySequence(Qt::Key_F11)}, [this] { setWindowState(windowState() ^ Qt::WindowFullScreen); });
 }
 
 void MainWindow::withPin(const std::function<void(const bench::PinRef&)>& then)

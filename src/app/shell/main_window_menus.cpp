@@ -130,9 +130,9 @@ QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
         if (const std::string flag = bench::netFlagOf(editor_.document(), pin); !flag.empty())
             menu->addAction(tr("Take the flag %1 away").arg(text(flag)), this, [this, pin] { editor_.change(tr("net flag"), [&](bench::Document& d) { bench::setNetFlag(d, editor_.catalogue(), pin, {}); }); });
         menu->addSeparator();
-        onPin("pinOnTape", tr("On the tape, or off it"));
-        onPin("pinOnScope", tr("On the oscilloscope, or off it"));
-        onPin("probe", tr("Probe, or none"));
+        onPin("pinOnTape", tr("Toggle on the tape"));
+        onPin("pinOnScope", tr("Toggle on the oscilloscope"));
+        onPin("probe", tr("Toggle a probe"));
         onPin("backEdge", tr("Back to its last edge"));
         if (kind != nullptr)
             menu->addSeparator();
@@ -177,7 +177,7 @@ QMenu* MainWindow::makeMenuOf(const BenchView::Target& target)
             addRow(*menu, "replace");
             addRow(*menu, "sweep", tr("Sweep a value…"));
             if (kind->pins.size() == 2 && kind->chip == nullptr)
-                addRow(*menu, "curve", tr("Whole curve, alone at a source"));
+                addRow(*menu, "curve", tr("I-V curve"));
         } else {
             QMenu* align = menu->addMenu(tr("Align and distribute"));
             for (const char* id : {"alignLeft", "alignRight", "alignTop", "alignBottom", "alignColumn", "alignRow", "distributeAcross", "distributeDown"})

@@ -63,7 +63,7 @@ Transport::Transport(Editor& editor, QWidget* parent) : QWidget(parent), editor_
         buttons->addWidget(b);
         return b;
     };
-    back_ = button("back", "back", theme::ink, tr("Back one line (,)\nBack one instruction (Shift+,)"));
+    back_ = button("back", "back", theme::ink, tr("Step back one line (,)\nStep back one instruction (Shift+,)"));
     run_ = button("run", "run", theme::white, tr("Run or pause (Space)"));
     run_->setFixedSize(48, 29);
     step_ = button("step", "step", theme::ink, tr("One line (.)\nOver its calls (Alt+.), out of the function (Ctrl+.), one instruction (Shift+.)"));

@@ -374,7 +374,7 @@ void SweepView::offerTraces()
         const bench::PartKind* kind = editor_.catalogue().find(part.kind);
         if (kind == nullptr)
             continue;
-        QMenu* sub = menu->addMenu(text(part.label.empty() ? part.id : part.id + "  " + part.label));
+        QMenu* sub = menu->addMenu(text(part.label.empty() || part.label == part.id ? part.id : part.id + "  " + part.label));
         const auto offer = [&](const QString& words, const SweepTrace& trace) {
             QAction* action = sub->addAction(words, this, [this, trace] { toggleTrace(trace); });
             action->setCheckable(true);

@@ -25,7 +25,7 @@ void TapeView::openLaneMenu(const Row& row, QPoint at)
     menu->setObjectName("laneMenu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->addAction(tr("Add a lane…"), this, [this, at] { emit lanesWanted(mapFromGlobal(at)); });
-    menu->addAction(tr("What lanes read, as a table") + "\tCtrl+T", this, [this] { emit tableWanted(); });
+    menu->addAction(tr("Decoded data as a table") + "\tCtrl+T", this, [this] { emit tableWanted(); });
     if (row.kind == Row::Kind::group) {
         menu->addSeparator();
         menu->addAction(tr("Up") + "\tAlt+Up", this, [this, row] { editor_.moveLane(row.text, -1); });

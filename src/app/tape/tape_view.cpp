@@ -484,7 +484,7 @@ void TapeView::search(const QString& words, bool forward)
     for (const session::ReadLane& lane : editor_.picture().reads)
         query.reads.push_back(lane.text);
     lookingTold_.start();
-    looking_ = query.from;
+    looking_ = lookedFrom_ = query.from;
     lookOn(std::move(query), words, ++searches_);
 }
 
@@ -507,7 +507,10 @@ void TapeView::lookOn(session::TapeQuery query, const QString& words, std::uint6
                 constexpr qint64 kTellEveryMs = 700;
                 if (lookingTold_.elapsed() > kTellEveryMs) {
                     lookingTold_.start();
-                    emit editor_.message(tr("Looking for \"%1\": nothing up to %2 s; Esc stops").arg(words).arg(kernel::seconds(*looking_ - Time{}), 0, 'f', 3), false);
+                    const session::Picture& p = editor_.picture();
+                    const double whole = kernel::seconds((query.forward ? p.latest : p.tapeKnownFrom) - lookedFrom_), come = kernel::seconds(*looking_ - lookedFrom_);
+                    const int percent = whole == 0 ? 0 : static_cast<int>(std::clamp(come / whole, 0.0, 1.0) * 100);
+                    emit editor_.message(tr("Looking for \"%1\": %2 %, nothing up to %3 s; Esc stops").arg(words).arg(percent).arg(kernel::seconds(*looking_ - Time{}), 0, 'f', 3), false);
                 }
                 lookOn(std::move(query), words, number);
                 return;

@@ -154,7 +154,8 @@ private:
     std::optional<kernel::Time> markA_, markB_;
     std::string chosen_;
     std::uint64_t searches_ = 0;              // begun so far
-    std::optional<kernel::Time> looking_;     // how far the one that goes on has come
+    std::optional<kernel::Time> looking_;     // how far the one that goes on has come,
+    kernel::Time lookedFrom_{};               // and where it began
     QElapsedTimer lookingTold_;
     QPointF pressAt_, pointer_{-1, -1};
     kernel::Time toAtPress_{};
