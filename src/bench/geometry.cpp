@@ -126,9 +126,14 @@ private:
     [[nodiscard]] int cell(GridPoint p) const { return (p.y - area_.top) * width_ + (p.x - area_.left); }
     [[nodiscard]] GridPoint place(int cell) const { return {area_.left + cell % width_, area_.top + cell / width_}; }
 
+    // Whether anything in this box, or a step or two beside it, lies where the wire may run.
+    [[nodiscard]] bool matters(int left, int top, int right, int bottom) const { return left - 2 <= area_.right && right + 2 >= area_.left && top - 2 <= area_.bottom && bottom + 2 >= area_.top; }
+
     void block(const PartItem& part, const PartKind& kind)
     {
         const GridRect r = bodyRect(part, kind);
+        if (!matters(r.left, r.top, r.right, r.bottom))
+            return;
         for (int y = r.top - 1; y <= r.bottom + 1; ++y)
             for (int x = r.left - 1; x <= r.right + 1; ++x) {
                 if (!area_.contains({x, y}))
@@ -172,6 +177,8 @@ private:
 
     void cover(GridPoint a, GridPoint b)
     {
+        if (!matters(std::min(a.x, b.x), std::min(a.y, b.y), std::max(a.x, b.x), std::max(a.y, b.y)))
+            return;
         const GridPoint step{(b.x > a.x) - (b.x < a.x), (b.y > a.y) - (b.y < a.y)};
         for (GridPoint p = a;; p = {p.x + step.x, p.y + step.y}) {
             if (area_.contains(p))
@@ -260,8 +267,9 @@ std::vector<std::vector<GridPoint>> wirePaths(const Document& document, const Ca
     return paths;
 }
 
-const std::vector<std::vector<GridPoint>>& WirePaths::update(const Document& document, const Catalogue& catalogue)
+const std::vector<std::vector<GridPoint>>& WirePaths::update(const Document& document, const Catalogue& catalogue, std::chrono::milliseconds most)
 {
+    const auto began = std::chrono::steady_clock::now();
     // What stands somewhere new.
     std::map<std::string, GridRect> bodies;
     std::vector<GridRect> fresh;
@@ -308,8 +316,16 @@ const std::vector<std::vector<GridPoint>>& WirePaths::update(const Document& doc
     }
     // As wirePaths() does: those that a person made lie first.
     std::stable_partition(open.begin(), open.end(), [&](std::size_t i) { return !document.wires[i].via.empty(); });
+    waiting_ = 0;
     for (const std::size_t i : open) {
         const WireItem& wire = document.wires[i];
+        // One at least, so that calls come to an end.
+        if (waiting_ > 0 || (i != open.front() && std::chrono::steady_clock::now() - began > most)) {
+            ++waiting_;
+            if (const auto from = place(wire.from), to = place(wire.to); from && to)
+                paths_[i] = rightAngled(*from, wire.via, *to);
+            continue;
+        }
         paths_[i] = wirePath(document, catalogue, wire, taken);
         taken.push_back(paths_[i]);
         const auto from = place(wire.from), to = place(wire.to);

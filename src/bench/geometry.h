@@ -2,6 +2,7 @@
 // Tested by tests/bench/edits_test.cpp and tests/app/window_test.cpp.
 #pragma once
 
+#include <chrono>
 #include <map>
 #include <vector>
 
@@ -35,7 +36,10 @@ struct GridRect {
 // for few wires, and the others do not jump about.
 class WirePaths {
 public:
-    [[nodiscard]] const std::vector<std::vector<GridPoint>>& update(const Document& document, const Catalogue& catalogue);
+    // Looks for no longer than about `most`: wires that it has not come to by then run at right angles, through whatever is in their way, until the next call.
+    [[nodiscard]] const std::vector<std::vector<GridPoint>>& update(const Document& document, const Catalogue& catalogue, std::chrono::milliseconds most = std::chrono::hours(1));
+    // How many of the last call it has not come to.
+    [[nodiscard]] std::size_t waiting() const { return waiting_; }
     void clear() { *this = {}; }
 
 private:
@@ -46,6 +50,7 @@ private:
     std::map<std::pair<PinRef, PinRef>, Way> ways_;
     std::map<std::string, GridRect> bodies_;
     std::vector<std::vector<GridPoint>> paths_;
+    std::size_t waiting_ = 0;
 };
 
 // Leads of parts that stand on a hole of a breadboard: lead, hole.

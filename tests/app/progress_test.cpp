@@ -62,6 +62,35 @@ private slots:
         QVERIFY(!progress.stopped());
     }
 
+    // A bench so large that its wires take long to lay is there at once, says how far they are, and Esc leaves them.
+    void aLargeBenchIsThereAtOnce()
+    {
+        constexpr int kParts = 700;
+        std::string text = "bramix = 1\ntitle = \"large\"\n[[part]]\nid = \"mcu\"\nkind = \"briar-328\"\nat = [10, 2]\n";
+        for (int i = 0; i < kParts; ++i)
+            text += "[[part]]\nid = \"r" + std::to_string(i) + "\"\nkind = \"resistor\"\nat = [" + std::to_string(i % 40 * 8) + ", " + std::to_string(30 + i / 40 * 6) + "]\n";
+        for (int i = 0; i < kParts; ++i)
+            text += "[[wire]]\nends = [\"r" + std::to_string(i) + ".1\", \"mcu.PB" + std::to_string(i % 6) + "\"]\ncolor = \"sky\"\n[[wire]]\nends = [\"r" + std::to_string(i) + ".2\", \"mcu.PD" + std::to_string(i % 8) + "\"]\ncolor = \"ink\"\n";
+        QTemporaryDir folder;
+        QFile file(folder.filePath("bench.toml"));
+        QVERIFY(file.open(QIODevice::WriteOnly) && file.write(text.data(), static_cast<qint64>(text.size())) > 0);
+        file.close();
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        QStringList said;
+        connect(&window.editor(), &Editor::message, this, [&](const QString& words, bool) { said << words; });
+        window.open(file.fileName());
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        QVERIFY(window.benchView().layingWires());
+        QTRY_VERIFY_WITH_TIMEOUT(!said.filter("Wires look for their ways").isEmpty(), 20'000);
+        QVERIFY(window.benchView().layingWires());
+        window.benchView().setFocus();
+        QTest::keyClick(&window.benchView(), Qt::Key_Escape);
+        QVERIFY(!window.benchView().layingWires());
+        QVERIFY(!said.filter("wires run straight").isEmpty());
+    }
+
     void whatIsWaitedForCanBeStopped()
     {
         MainWindow window(catalogue_);

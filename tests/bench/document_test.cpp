@@ -35,6 +35,37 @@ private:
     }
 
 private slots:
+    // Many wires find their ways piece by piece; what comes of it is what comes of doing it at once.
+    void waysOfManyWiresAreFoundInPieces()
+    {
+        std::string text = "bramix = 1\ntitle = \"t\"\n";
+        for (int i = 0; i < 60; ++i)
+            text += "[[part]]\nid = \"r" + std::to_string(i) + "\"\nkind = \"resistor\"\nat = [" + std::to_string(i % 10 * 8) + ", " + std::to_string(i / 10 * 6) + "]\n";
+        for (int i = 0; i + 11 < 60; ++i)
+            text += "[[wire]]\nends = [\"r" + std::to_string(i) + ".2\", \"r" + std::to_string(i + 11) + ".1\"]\ncolor = \"ink\"\n";
+        const auto d = parseDocument("t", text);
+        QVERIFY2(d.has_value(), d ? "" : d.error().text().c_str());
+        WirePaths whole, pieces;
+        const auto expected = whole.update(*d, catalogue_);
+        QCOMPARE(whole.waiting(), std::size_t{0});
+        QCOMPARE(expected, wirePaths(*d, catalogue_));
+        auto found = pieces.update(*d, catalogue_, std::chrono::milliseconds(-1));
+        QCOMPARE(pieces.waiting(), d->wires.size() - 1);
+        for (std::size_t i = 0; i < d->wires.size(); ++i) {
+            QCOMPARE(found[i].front(), *pinPlace(*d, catalogue_, d->wires[i].from));
+            QCOMPARE(found[i].back(), *pinPlace(*d, catalogue_, d->wires[i].to));
+            for (std::size_t k = 1; k < found[i].size(); ++k)
+                QVERIFY(found[i][k].x == found[i][k - 1].x || found[i][k].y == found[i][k - 1].y);
+        }
+        int calls = 0;
+        do {
+            found = pieces.update(*d, catalogue_, std::chrono::milliseconds(0));
+            ++calls;
+        } while (pieces.waiting() > 0 && calls < 1000);
+        QVERIFY(calls > 1);
+        QCOMPARE(found, expected);
+    }
+
     void initTestCase()
     {
         auto catalogue = Catalogue::loadInstalled();

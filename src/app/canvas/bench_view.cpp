@@ -58,15 +58,40 @@ BenchView::BenchView(Editor& editor, PartArt& art, QWidget* parent) : QWidget(pa
         autoFit_ = false;
         rebuild();
     });
+    connect(&laying_, &QTimer::timeout, this, &BenchView::layOn);
     connect(&editor_, &Editor::selectionChanged, this, [this] { update(); });
     connect(&editor_, &Editor::pictureChanged, this, [this] { update(); });
     rebuild();
 }
 
+// The next few wires.
+void BenchView::layOn()
+{
+    constexpr std::chrono::milliseconds kPiece{30};
+    constexpr qint64 kTellEveryMs = 500;
+    const bench::Document& d = editor_.document();
+    wires_ = layWires(d.wires, wirePaths_.update(d, editor_.catalogue(), kPiece));
+    const std::size_t left = wirePaths_.waiting();
+    if (left == 0)
+        laying_.stop();
+    if (left == 0 || layingTold_.elapsed() > kTellEveryMs) {
+        layingTold_.start();
+        staticDirty_ = contentDirty_ = true;
+        update();
+        emit editor_.message(left == 0 ? tr("All wires have found their ways") : tr("Wires look for their ways: %1 of %2; Esc leaves the others straight").arg(d.wires.size() - left).arg(d.wires.size()), false);
+    }
+}
+
 void BenchView::rebuild()
 {
     const bench::Document& d = editor_.document();
-    wires_ = layWires(d.wires, wirePaths_.update(d, editor_.catalogue()));
+    constexpr std::chrono::milliseconds kAtOnce{800};
+    wires_ = layWires(d.wires, wirePaths_.update(d, editor_.catalogue(), kAtOnce));
+    laying_.stop();
+    if (wirePaths_.waiting() > 0) {
+        laying_.start(0);
+        layingTold_.start();
+    }
     spots_.clear();
     std::set<PinRef> wired;
     for (const bench::WireItem& w : d.wires) {
@@ -542,6 +567,13 @@ void BenchView::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Escape && doing_ != Doing::nothing) {
         cancelDoing();
+        return;
+    }
+    if (event->key() == Qt::Key_Escape && laying_.isActive()) {
+        laying_.stop();
+        staticDirty_ = contentDirty_ = true;
+        update();
+        emit editor_.message(tr("%1 wires run straight; they look for their ways at the next edit").arg(wirePaths_.waiting()), false);
         return;
     }
     if (event->key() == Qt::Key_Escape) {

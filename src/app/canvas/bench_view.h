@@ -10,6 +10,7 @@
 #include <set>
 
 #include <QPixmap>
+#include <QElapsedTimer>
 #include <QTimer>
 #include <QTimer>
 #include <QWidget>
@@ -51,6 +52,8 @@ public:
     void distributeSelection(bool across);
     void removeSelection();
     void selectAll();
+    // Wires of a large bench still look for their ways, piece by piece; Esc leaves them as they are.
+    [[nodiscard]] bool layingWires() const { return laying_.isActive(); }
     void askNetFlag();
     void recolorSelection();
     // The selected wires as a ribbon, or apart again.
@@ -117,6 +120,7 @@ private:
     };
 
     void rebuild();
+    void layOn();
     void drawStatic();
     [[nodiscard]] QRectF sheetBounds();
     void drawSheet(QPainter& painter);
@@ -173,6 +177,8 @@ private:
     std::array<QPixmap, 4> beads_;
     double beadScale_ = 0;
     bench::WirePaths wirePaths_;
+    QTimer laying_;             // runs while wires of a large bench still look for their ways
+    QElapsedTimer layingTold_;
     WireLines wires_;
     std::vector<PinSpot> spots_;
 
