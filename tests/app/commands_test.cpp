@@ -190,6 +190,38 @@ private slots:
         code.setModified(false);
     }
 
+    // A net flag stands off its pin: a double click on it asks for its name, the right button opens its pin's menu.
+    void aNetFlagIsTakenHoldOf()
+    {
+        const std::string part = add("resistor", {20, 10});
+        const bench::PinRef pin{part, "2"};
+        editor().change("net flag", [&](bench::Document& d) { bench::setNetFlag(d, editor().catalogue(), pin, "OPEN"); });
+        QTest::qWait(60);
+        (void)view().grab();
+        const QPointF at = *view().pinInWidget(pin);
+        std::optional<QPoint> flag;
+        for (double away = 14; away < 60 && !flag; away += 2)
+            for (const QPointF way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})
+                if (const auto target = view().targetAt(at + way * away); away > 20 && target.pin == pin)
+                    flag = (at + way * away).toPoint();
+        QVERIFY(flag.has_value());
+        QSignalSpy wanted(&view(), &BenchView::menuWanted);
+        QTest::mouseClick(&view(), Qt::RightButton, {}, *flag);
+        QCOMPARE(wanted.size(), 1);
+        QVERIFY(wanted[0][0].value<BenchView::Target>().pin == pin);
+        if (QWidget* popup = QApplication::activePopupWidget()) {
+            QVERIFY(rowNamed(*qobject_cast<QMenu*>(popup), "Take the flag OPEN away") != nullptr);
+            popup->close();
+        }
+        QTest::mouseDClick(&view(), Qt::LeftButton, {}, *flag);
+        auto* line = view().findChild<QLineEdit*>("netFlag");
+        QVERIFY(line != nullptr);
+        QCOMPARE(line->text(), QString("OPEN"));
+        line->setText("SHUT");
+        QTest::keyClick(line, Qt::Key_Return);
+        QCOMPARE(bench::netFlagOf(editor().document(), pin), std::string("SHUT"));
+    }
+
     void whatLiesUnderThePointerHasAMenu()
     {
         const std::string led = add("led", {10, 10}), key = add("resistor", {20, 10});

@@ -330,10 +330,10 @@ void BenchView::drawFlag(QPainter& painter, const PinSpot& spot, const QString& 
     for (int attempt = 0; attempt < 6; ++attempt, stalk += upright ? kHeight + 5 : width) {
         const QPointF center = root + direction * (stalk + (upright ? kHeight / 2 + 2 : width / 2 + 2));
         box = QRectF(center.x() - width / 2, center.y() - kHeight / 2, width, kHeight);
-        if (std::none_of(flags_.begin(), flags_.end(), [&](const QRectF& other) { return other.intersects(box.adjusted(-1, -1, 1, 1)); }))
+        if (std::none_of(flags_.begin(), flags_.end(), [&](const Flag& other) { return other.box.intersects(box.adjusted(-1, -1, 1, 1)); }))
             break;
     }
-    flags_.push_back(box);
+    flags_.push_back({box, spot.ref});
     painter.setPen(QPen(theme::ink(), 2.2));
     painter.drawLine(root, root + direction * (stalk + 2));
     QPainterPath flag;

@@ -524,9 +524,13 @@ void BenchView::mouseReleaseEvent(QMouseEvent* event)
     update();
 }
 
-// On a strand it takes the whole ribbon; elsewhere it is one more click.
+// On a net flag it asks for its name, on a strand it takes the whole ribbon; elsewhere it is one more click.
 void BenchView::mouseDoubleClickEvent(QMouseEvent* event)
 {
+    if (const auto flag = flagAt(event->position()); flag && doing_ == Doing::nothing && event->button() == Qt::LeftButton && pinAt(event->position()) == nullptr && partAt(event->position()) == nullptr) {
+        hoverPin_ = flag;
+        return askNetFlag();
+    }
     const auto wire = doing_ == Doing::nothing && event->button() == Qt::LeftButton ? wireAt(event->position()) : std::nullopt;
     if (!wire || !wires_.isStrand(*wire) || pinAt(event->position()) != nullptr)
         return mousePressEvent(event);
@@ -629,10 +633,22 @@ BenchView::Target BenchView::targetAt(QPointF widget)
         target.part = pin->ref.part;
     } else if (const bench::PartItem* part = partAt(widget)) {
         target.part = part->id;
+    } else if (const auto flag = flagAt(widget)) {
+        target.pin = flag;
+        target.part = flag->part;
     } else {
         target.wire = wireAt(widget);
     }
     return target;
+}
+
+std::optional<PinRef> BenchView::flagAt(QPointF widget) const
+{
+    const QPointF at = toSheet(widget);
+    for (const Flag& flag : flags_)
+        if (flag.box.adjusted(-2, -2, 2, 2).contains(at))
+            return flag.pin;
+    return std::nullopt;
 }
 
 void BenchView::beginWire(const PinRef& pin)

@@ -67,7 +67,7 @@ public:
 
     [[nodiscard]] std::optional<bench::PinRef> hoveredPin() const { return hoverPin_; }
 
-    // What lies at a place: at most one of pin, wire and part, and the name of the net whose flag it is.
+    // What lies at a place: at most one of pin, wire and part. A net flag is its pin.
     struct Target {
         std::optional<bench::PinRef> pin;
         std::optional<std::size_t> wire;
@@ -141,6 +141,7 @@ private:
     void drawNotBuilt(QPainter& painter) const;
     [[nodiscard]] std::optional<bench::PinRef> probeAt(QPointF widget) const;
     void drawEmptyHint(QPainter& painter);
+    [[nodiscard]] std::optional<bench::PinRef> flagAt(QPointF widget) const;
     [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;
 
     [[nodiscard]] const PinSpot* pinAt(QPointF widget) const;
@@ -197,7 +198,11 @@ private:
     bool wireByDrag_ = false;
     std::string heldPart_, heldControl_;
     double heldRelease_ = 0;
-    std::vector<QRectF> flags_;  // as drawn in this frame, on the sheet
+    struct Flag {
+        QRectF box;  // on the sheet
+        bench::PinRef pin;
+    };
+    std::vector<Flag> flags_;  // as drawn in this frame
     std::vector<std::pair<bench::PinRef, QRectF>> probeTags_;  // as last drawn, in the widget
     std::optional<bench::PinRef> hoverPin_;
     std::optional<std::size_t> hoverWire_;
