@@ -72,7 +72,7 @@ struct NetItem {
     bool operator==(const NetItem&) const = default;
 };
 
-// Where the firmware is to stop, or only to be told of (session/debugger.h has the words of `at`).
+// Where the firmware is to stop, or only to be told of (session/debugger/debugger.h has the words of `at`).
 struct StopItem {
     std::string at;      // "lock.c:41", "change gates[0].cm", "rise mcu.PB3"
     std::string chip;    // which one; empty: the first
@@ -123,7 +123,7 @@ struct Document {
     std::vector<WatchItem> watches;
     std::vector<ButtonItem> buttons;
     std::vector<BookmarkItem> bookmarks;
-    std::vector<std::string> lanes;  // of the tape, from the top: "mcu.PB3", "i2c:SDA=…,SCL=…", "volts mcu.PC0" (session/read_lanes.h); empty: the usual ones
+    std::vector<std::string> lanes;  // of the tape, from the top: "mcu.PB3", "i2c:SDA=…,SCL=…", "volts mcu.PC0" (session/lanes/read_lanes.h); empty: the usual ones
     std::string capture;     // a value change dump of the real board, beside the bench or with its whole path; or empty
     std::string captureAt;   // how much later its time zero lies than the bench's: "0.0051s"; empty: not at all
     Remarks remarks;

@@ -1,6 +1,6 @@
 // Undo and redo: the documents before and after. A document is a small value, so whole copies are kept.
 // Edits that follow each other under one merge key (typing a value, dragging a part) are one step.
-// Tested by tests/bench/edit_test.cpp.
+// Tested by tests/bench/edits_test.cpp.
 #pragma once
 
 #include <string>

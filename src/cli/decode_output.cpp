@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include "session/read_lanes.h"
+#include "session/lanes/read_lanes.h"
 
 #include "kernel/files.h"
 

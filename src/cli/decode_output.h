@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "session/part_language.h"
+#include "session/lanes/part_language.h"
 #include "session/session.h"
 #include "tape/decode.h"
 

@@ -11,9 +11,9 @@
 #include "cli/decode_output.h"
 #include "cli/run_command.h"
 #include "cli/run_options.h"
-#include "session/read_lanes.h"
-#include "session/edges_export.h"
-#include "session/recording.h"
+#include "session/lanes/read_lanes.h"
+#include "session/recording/edges_export.h"
+#include "session/recording/recording.h"
 
 namespace bramix::cli {
 

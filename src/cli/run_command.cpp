@@ -25,7 +25,7 @@
 #include "kernel/units.h"
 #include "link/endpoint.h"
 #include "link/listener.h"
-#include "session/gdb_server.h"
+#include "session/gdb/gdb_server.h"
 #include "session/session.h"
 
 namespace bramix::cli {

@@ -9,7 +9,7 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 
 namespace bramix::debug {
 

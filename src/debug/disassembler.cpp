@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 
 namespace bramix::debug {
 

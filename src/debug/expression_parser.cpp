@@ -7,7 +7,7 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 #include "chip/avr/names.h"
 
 namespace bramix::debug {

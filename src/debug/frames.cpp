@@ -7,7 +7,7 @@
 #include <dwarf.h>
 #include <fmt/format.h>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 #include "debug/elf_file.h"
 #include "debug/return_search.h"
 

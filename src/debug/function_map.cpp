@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstdlib>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 
 namespace bramix::debug {
 

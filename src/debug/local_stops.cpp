@@ -6,8 +6,8 @@
 
 #include <dwarf.h>
 
-#include "chip/avr/isa.h"
-#include "chip/avr/operands.h"
+#include "chip/avr/core/isa.h"
+#include "chip/avr/core/operands.h"
 
 namespace bramix::debug {
 

@@ -4,7 +4,7 @@
 // such a register or stores into memory, where the stretch changes, and while something else runs that the function has called. So of a function of a thousand instructions a few
 // dozen are looked at, and a loop that leaves it alone runs at full speed.
 // An interrupt leaves registers and frame as they were. What a pointer leads to may be changed by one; that is seen at the next place.
-// Tested by tests/debug/local_stops_test.cpp against a listing, and by tests/session/lookback_test.cpp against looking after every instruction.
+// Tested by tests/debug/local_stops_test.cpp against a listing, and by tests/session/replay/lookback_test.cpp against looking after every instruction.
 #pragma once
 
 #include <cstdint>

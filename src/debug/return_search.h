@@ -2,14 +2,14 @@
 //
 // The idea: a return address lies right behind a call. Of what stands above the stack pointer, the first that lies behind a call of this function, or of one that
 // jumps or runs on into it, is the one; a call through a register may be of any.
-// Tested by tests/session/frames_test.cpp.
+// Tested by tests/session/debugger/frames_test.cpp.
 #pragma once
 
 #include <cstdint>
 #include <map>
 #include <optional>
 
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 #include "debug/frames.h"
 
 namespace bramix::debug {

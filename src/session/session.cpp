@@ -5,8 +5,8 @@
 #include <fmt/format.h>
 
 #include "debug/code_functions.h"
-#include "session/function_times.h"
-#include "session/lane_logs.h"
+#include "session/profile/function_times.h"
+#include "session/lanes/lane_logs.h"
 
 namespace bramix::session {
 

@@ -16,9 +16,9 @@
 #include "debug/frames.h"
 #include "debug/symbols.h"
 #include "session/bench_files.h"
-#include "session/history.h"
-#include "session/serial_log.h"
-#include "session/usual_lanes.h"
+#include "session/replay/history.h"
+#include "session/serial/serial_log.h"
+#include "session/lanes/usual_lanes.h"
 #include "tape/decode.h"
 #include "tape/tape.h"
 #include "tape/waveform.h"
@@ -36,7 +36,7 @@ struct SessionOptions {
     std::uint64_t seed = 1;
     std::string folder;                    // of the bench file
     bool confined = false;                 // nothing outside it is read or written,
-    std::vector<std::string> allowed;      // but these files, which a person has chosen
+    std::vector<std::string> allowed{};    // but these files, which a person has chosen
     bool record = true;                    // keep a tape
     std::size_t tapeBytes = 64U << 20U;
     std::size_t historyBytes = 0;          // for going back; 0: nothing is remembered

@@ -1,5 +1,5 @@
 // What the edges of one lane between two instants come to: frequency, duty, pulse widths, jitter, and the baud rate that they look like.
-// Tested by tests/tape/measure_test.cpp against arithmetic.
+// Tested by tests/tape/packed_edges_test.cpp against arithmetic.
 #pragma once
 
 #include <optional>

@@ -5,8 +5,8 @@
 #include "app/shell/progress_card.h"
 #include "application.h"
 #include "kernel/files.h"
-#include "session/edges_export.h"
-#include "session/recording.h"
+#include "session/recording/edges_export.h"
+#include "session/recording/recording.h"
 #include "tape/vcd_read.h"
 
 using namespace bramix;

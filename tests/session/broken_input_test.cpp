@@ -9,12 +9,12 @@
 #include "bench/sweep.h"
 #include "debug/expression.h"
 #include "kernel/random.h"
-#include "session/debugger.h"
-#include "session/edge_triggers.h"
-#include "session/gdb_server.h"
-#include "session/read_lanes.h"
-#include "session/recording.h"
-#include "session/tape_search.h"
+#include "session/debugger/debugger.h"
+#include "session/debugger/edge_triggers.h"
+#include "session/gdb/gdb_server.h"
+#include "session/lanes/read_lanes.h"
+#include "session/recording/recording.h"
+#include "session/lanes/tape_search.h"
 
 using namespace bramix;
 using namespace bramix::session;

@@ -3,7 +3,7 @@
 
 #include "bench/catalogue.h"
 #include "debug/compiled.h"
-#include "session/debugger.h"
+#include "session/debugger/debugger.h"
 
 namespace bramix::test {
 

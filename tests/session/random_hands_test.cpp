@@ -7,13 +7,13 @@
 
 #include "bench/document.h"
 #include "kernel/random.h"
-#include "session/edge_story.h"
-#include "session/function_times.h"
-#include "session/heard_lane.h"
+#include "session/lanes/edge_story.h"
+#include "session/profile/function_times.h"
+#include "session/lanes/heard_lane.h"
 #include "session/keeper_bench.h"
-#include "session/read_lanes.h"
-#include "session/recording.h"
-#include "session/tape_search.h"
+#include "session/lanes/read_lanes.h"
+#include "session/recording/recording.h"
+#include "session/lanes/tape_search.h"
 
 using namespace bramix;
 using namespace bramix::session;

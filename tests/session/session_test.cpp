@@ -4,7 +4,7 @@
 #include <QTemporaryDir>
 
 #include "bench/edit.h"
-#include "session/live_session.h"
+#include "session/live/live_session.h"
 #include "session/session.h"
 
 using namespace bramix;

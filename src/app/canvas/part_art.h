@@ -8,7 +8,7 @@
 #include <QSvgRenderer>
 
 #include "bench/geometry.h"
-#include "session/picture.h"
+#include "session/live/picture.h"
 
 namespace bramix::app {
 

@@ -11,7 +11,7 @@
 #include <QWidget>
 
 #include "app/shell/editor.h"
-#include "session/serial_numbers.h"
+#include "session/serial/serial_numbers.h"
 
 class QCustomPlot;
 class QCPItemLine;

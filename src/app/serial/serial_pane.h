@@ -9,7 +9,7 @@
 #include <QAbstractScrollArea>
 #include <QTimer>
 
-#include "session/serial_text.h"
+#include "session/serial/serial_text.h"
 
 namespace bramix::app {
 

@@ -15,7 +15,7 @@
 
 #include "app/shell/progress_card.h"
 #include "app/shell/settings.h"
-#include "session/recording.h"
+#include "session/recording/recording.h"
 
 #include "kernel/files.h"
 

@@ -16,7 +16,7 @@
 
 #include "bench/edit.h"
 #include "bench/history.h"
-#include "session/live_session.h"
+#include "session/live/live_session.h"
 
 namespace bramix::app {
 
@@ -64,7 +64,7 @@ public:
     [[nodiscard]] const std::vector<bench::PinRef>& lanes() const { return lanes_; }
     void setLanes(std::vector<bench::PinRef> lanes);
     void toggleLane(const bench::PinRef& pin);
-    // Lanes that show more than a pin (session/read_lanes.h); none: the usual ones of a bench. A lane that is there already goes.
+    // Lanes that show more than a pin (session/lanes/read_lanes.h); none: the usual ones of a bench. A lane that is there already goes.
     [[nodiscard]] const std::optional<std::vector<std::string>>& reads() const { return reads_; }
     void toggleRead(const std::string& lane);
     // These pins, and these lanes beside those that are there.

@@ -4,7 +4,7 @@
 #include <QSettings>
 #include <algorithm>
 
-#include "session/live_session.h"
+#include "session/live/live_session.h"
 
 namespace bramix::app::settings {
 

@@ -5,9 +5,9 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/looked_bits.h"
+#include "chip/avr/core/looked_bits.h"
 
-#include "chip/avr/heard_bus.h"
+#include "chip/avr/core/heard_bus.h"
 
 namespace bramix::chip::avr {
 

@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/heard_bus.h"
+#include "chip/avr/core/heard_bus.h"
 #include "kernel/random.h"
 
 namespace bramix::chip::avr {

@@ -1,5 +1,5 @@
 // Fuse and lock bytes: a chip's settings outside its program. As in the datasheet, a programmed bit is 0.
-// Tested by tests/chip/avr/system_control_test.cpp.
+// Tested by tests/chip/avr/peripherals/system_control_test.cpp.
 #pragma once
 
 #include <array>

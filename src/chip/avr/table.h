@@ -11,7 +11,7 @@
 #include <string_view>
 
 #include "chip/avr/consumption.h"
-#include "chip/avr/isa.h"
+#include "chip/avr/core/isa.h"
 
 namespace bramix::chip::avr {
 

@@ -1,0 +1,251 @@
+// What the debugger's views see of the chip that is looked at.
+#include <algorithm>
+
+#include "debug/function_map.h"
+#include "session/live/live_session.h"
+
+namespace bramix::session {
+
+namespace {
+
+constexpr int kDeepest = 3;              // levels of members shown
+constexpr std::size_t kMostElements = 64;
+
+debug::Radix radixOf(const std::string& name)
+{
+    return name == "hex" ? debug::Radix::hexadecimal : name == "binary" ? debug::Radix::binary : name == "decimal" ? debug::Radix::decimal : name == "character" ? debug::Radix::character : debug::Radix::natural;
+}
+
+// A value with what lies within it, marked where it differs from the last stop.
+class Looker {
+public:
+    Looker(debug::Evaluator& evaluator, const std::map<std::string, std::string>& before, std::map<std::string, std::string>& now) : e_(evaluator), before_(before), now_(now) {}
+
+    VariablePicture variable(const std::string& name, const std::string& expression, const kernel::Result<debug::Value>& value, debug::Radix radix, const std::string& path, int depth = 0)
+    {
+        VariablePicture out;
+        out.name = name;
+        out.expression = expression;
+        if (!value) {
+            out.known = false;
+            // "ticks: is not kept ..." reads better without its name beside the name.
+            const std::string text = value.error().text();
+            out.value = text.starts_with(name + ": ") ? text.substr(name.size() + 2) : text;
+            return out;
+        }
+        const debug::Types& types = e_.symbols().types();
+        const debug::Type& type = types.resolved(value->type);
+        out.type = types.name(value->type);
+        out.value = e_.format(*value, radix);
+        out.writable = value->canBeWritten() && type.kind != debug::Type::Kind::structure && type.kind != debug::Type::Kind::array;
+        const auto old = before_.find(path);
+        out.changed = old != before_.end() && old->second != out.value;
+        now_[path] = out.value;
+        if (depth >= kDeepest)
+            return out;
+        if (type.kind == debug::Type::Kind::structure) {
+            const std::vector<debug::Member> members = type.members;
+            for (const debug::Member& m : members)
+                out.inner.push_back(variable(m.name, expression + "." + m.name, e_.member(*value, m), radix, path + "." + m.name, depth + 1));
+        } else if (type.kind == debug::Type::Kind::array) {
+            const std::size_t count = std::min<std::size_t>(type.count, kMostElements);
+            for (std::size_t i = 0; i < count; ++i) {
+                const std::string index = "[" + std::to_string(i) + "]";
+                out.inner.push_back(variable(index, expression + index, e_.element(*value, i), radix, path + index, depth + 1));
+            }
+        } else if (type.kind == debug::Type::Kind::pointer && types.resolved(type.element).kind == debug::Type::Kind::structure && debug::unsignedOf(value->bytes) != 0) {
+            out.inner.push_back(variable("*" + name, "(*" + expression + ")", e_.pointee(*value), radix, "*" + path, depth + 1));
+        }
+        return out;
+    }
+
+private:
+    debug::Evaluator& e_;
+    const std::map<std::string, std::string>& before_;
+    std::map<std::string, std::string>& now_;
+};
+
+}  // namespace
+
+// The present becomes what the next stop is compared with.
+void LiveSession::publishStop()
+{
+    if (session_ == nullptr || debugger_ == nullptr || debugger_->chosen() >= session_->world().chips().size() || !look_.on)
+        return;
+    const chip::avr::Chip& chip = *session_->world().chips()[debugger_->chosen()].chip;
+    valuesBefore_ = valuesNow_;
+    registersBefore_ = registersOf(chip);
+    ioBefore_.clear();
+    for (std::uint16_t a = 0; a < chip.table().ioEnd; ++a)
+        ioBefore_.push_back(chip.peek(a));
+    dataBefore_ = chip.cpu().data;
+}
+
+void LiveSession::fillDebug(Picture& picture)
+{
+    bench::World& world = session_->world();
+    DebugPicture& out = picture.debug;
+    const std::size_t index = debugger_->chosen();
+    out.reason = reason_;
+    out.earliest = session_->earliest();
+    out.latest = session_->latest();
+    out.inPast = session_->latest() > world.now();
+    out.slow = slow_.has_value();
+    out.entersInterrupts = debugger_->entersInterrupts();
+    for (const StopState& s : debugger_->stops())
+        out.stops.push_back({s.item, s.file, s.line, s.addresses, s.hits, s.problem, s.measures, s.least, s.most, s.sum});
+    if (index >= world.chips().size() || !look_.on)
+        return;
+    const bench::World::ChipUnit& unit = world.chips()[index];
+    const chip::avr::Chip& chip = *unit.chip;
+    out.there = true;
+    out.chip = unit.id;
+    out.table = unit.table->id;
+    out.firmwareFile = unit.firmwareFile;
+    if (flash_ == nullptr || *flash_ != chip.cpu().flash()) {
+        flash_ = std::make_shared<const std::vector<std::uint16_t>>(chip.cpu().flash());
+        ++program_;
+    }
+    out.flash = flash_;
+    out.program = program_;
+    out.standing = !running_;
+    out.registers = registersOf(chip);
+    for (std::uint8_t r = 0; r < 32; ++r)
+        if (out.registers.r[r] != registersBefore_.r[r])
+            out.changedRegisters.push_back(r);
+    for (std::uint16_t a = 0; a < unit.table->ioEnd; ++a)
+        out.io.push_back(chip.peek(a));
+    out.ioBefore = ioBefore_;
+    out.lowestSp = chip.cpu().lowestSp;
+    out.dataEnd = unit.firmware.dataEnd;
+    out.ramEnd = unit.table->core.ramEnd;
+    const ChipTarget target(unit);
+    Program& program = session_->program(unit.id);
+    const std::vector<debug::Frame> frames = debugger_->frames();
+    out.frame = std::min(look_.frame, frames.empty() ? 0 : frames.size() - 1);
+    for (const debug::Frame& f : frames)
+        out.frames.push_back({f.place.function, f.place.file, f.place.line, f.registers.pc, f.interrupt, f.inlined});
+    debug::Evaluator evaluator(program.symbols, target, frames.empty() ? nullptr : &frames[out.frame]);
+    std::map<std::string, std::string> now;
+    Looker looker(evaluator, valuesBefore_, now);
+    if (!running_ && !frames.empty())
+        for (int f = frames[out.frame].function; f >= 0; f = program.symbols.functions()[static_cast<std::size_t>(f)].caller) {
+            for (const int v : program.symbols.localsOf(f)) {
+                const debug::Variable& variable = program.symbols.variables()[static_cast<std::size_t>(v)];
+                out.locals.push_back(looker.variable(variable.name, variable.name, evaluator.read(variable), debug::Radix::natural, frames[out.frame].place.function + ":" + variable.name));
+            }
+            if (frames[out.frame].inlined)
+                break;  // what it went into is the next frame
+        }
+    if (look_.globals)
+        for (std::size_t v = 0; v < program.symbols.variables().size(); ++v) {
+            const debug::Variable variable = program.symbols.variables()[v];
+            const auto address = variable.fixedAddress();
+            // Registers of the chip, which the run-time library describes as variables, have a view of their own.
+            if (variable.function < 0 && !variable.name.starts_with("__") && !(address && *address >= debug::kElfData && *address < debug::kElfData + unit.table->ioEnd))
+                out.globals.push_back(looker.variable(variable.name, variable.name, evaluator.read(variable), debug::Radix::natural, "::" + variable.name));
+        }
+    for (const bench::WatchItem& w : look_.watches)
+        out.watches.push_back(looker.variable(w.expression, w.expression, evaluator.evaluate(w.expression), radixOf(w.radix), "?" + w.expression));
+    if (!look_.hovered.empty() && !running_)
+        out.hovered = looker.variable(look_.hovered, look_.hovered, evaluator.evaluate(look_.hovered), debug::Radix::natural, {});
+    valuesNow_ = std::move(now);
+    out.memorySpace = look_.memory.value_or(debug::Space::flash);
+    const std::uint32_t end = !look_.memory ? 0 : *look_.memory == debug::Space::data ? unit.table->core.ramEnd + 1U : unit.table->eepromBytes;
+    for (std::uint32_t a = 0; a < end; ++a) {
+        out.memory.push_back(target.read(*look_.memory, a));
+        if (*look_.memory == debug::Space::data)
+            out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
+    }
+    const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
+    for (std::size_t v = 1; v < unit.table->vectors.size(); ++v) {
+        const auto n = static_cast<std::uint8_t>(v);
+        const chip::avr::InterruptCount& c = chip.interruptCount(n);
+        const auto bit = [&](std::uint64_t set) { return ((set >> v) & 1) != 0; };
+        out.interrupts.push_back({std::string(unit.table->vectors[v].name), bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
+                                  c.count == 0 ? 0 : static_cast<double>(c.totalLatency) / static_cast<double>(c.count)});
+        if (debugger_->chosen() < counts_.size()) {
+            const chip::avr::CycleCounts& counts = *counts_[debugger_->chosen()];
+            const chip::avr::HandlerTimes& h = counts.handlers[v];
+            session::InterruptPicture& p = out.interrupts.back();
+            p.timed = h.times;
+            p.longest = h.longest;
+            p.meanLength = h.times == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(h.times);
+            p.share = total == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(total);
+        }
+    }
+    out.pins = debug::pinTable(*unit.table, chip);
+    fillCounts(out.counts);
+}
+
+void LiveSession::fillCounts(CountPicture& out) const
+{
+    const std::size_t index = debugger_->chosen();
+    out.on = counting_;
+    if (index >= counts_.size())
+        return;
+    const chip::avr::CycleCounts& counts = *counts_[index];
+    const debug::Symbols& symbols = session_->program(session_->world().chips()[index].id).symbols;
+    out.asleep = counts.asleep;
+    out.entries = counts.entries;
+    out.total = counts.total();
+    const std::uint16_t top = session_->world().chips()[index].table->core.ramEnd;
+    out.stackFrom = counts.stack.from();
+    out.stackWidth = counts.stack.width();
+    for (const std::uint16_t sp : counts.stack.lowest())
+        out.stackDepth.push_back(sp > top ? 0 : static_cast<std::uint16_t>(top - sp));
+    std::map<int, CountPicture::Row> rows;
+    std::map<std::pair<std::uint32_t, int>, std::int64_t> lines;
+    for (std::uint32_t word = 0; word < counts.cycles.size(); ++word) {
+        if (counts.cycles[word] == 0)
+            continue;
+        const int f = symbols.outerFunctionAt(word * 2);
+        CountPicture::Row& row = rows[f];
+        row.cycles += counts.cycles[word];
+        if (f >= 0 && symbols.functions()[static_cast<std::size_t>(f)].begin() == word * 2)
+            row.calls += counts.times[word];
+        if (const debug::LineRow* l = symbols.row(word * 2); l != nullptr && l->address == word * 2) {
+            std::int64_t& times = lines[{l->file, l->line}];
+            times = std::max(times, counts.times[word]);
+        }
+    }
+    for (auto& [f, row] : rows) {
+        const std::string name = f < 0 ? "(no function)" : symbols.functions()[static_cast<std::size_t>(f)].name;
+        const std::string_view handler = debug::handledBy(*session_->world().chips()[index].table, name);
+        row.name = handler.empty() ? name : std::string(handler);
+        out.functions.push_back(row);
+    }
+    std::sort(out.functions.begin(), out.functions.end(), [](const auto& a, const auto& b) { return a.cycles > b.cycles; });
+    for (const auto& [place, times] : lines)
+        out.lines.emplace_back(symbols.files()[place.first], place.second, times);
+}
+
+void LiveSession::watchValues(const std::vector<std::string>& expressions)
+{
+    post([this, expressions] {
+        values_ = expressions;
+        if (session_ != nullptr && !values_.empty())
+            sampleValues();
+    });
+}
+
+std::vector<Sample> LiveSession::takeSamples()
+{
+    const std::lock_guard lock(mutex_);
+    return std::exchange(samples_, {});
+}
+
+void LiveSession::sampleValues()
+{
+    constexpr std::size_t kMostWaiting = 100'000;
+    const Time now = session_->world().now();
+    std::vector<Sample> fresh;
+    for (std::uint32_t i = 0; i < values_.size(); ++i)
+        if (const auto value = debugger_->number(values_[i]))
+            fresh.push_back({i, now, *value});
+    const std::lock_guard lock(mutex_);
+    if (samples_.size() < kMostWaiting)
+        samples_.insert(samples_.end(), fresh.begin(), fresh.end());
+}
+
+}  // namespace bramix::session
