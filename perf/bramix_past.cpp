@@ -14,9 +14,9 @@
 #include <fmt/format.h>
 
 #include "kernel/random.h"
-#include "session/debugger.h"
-#include "session/function_lane.h"
-#include "session/function_times.h"
+#include "session/debugger/debugger.h"
+#include "session/lanes/function_lane.h"
+#include "session/profile/function_times.h"
 
 using namespace bramix;
 using Clock = std::chrono::steady_clock;

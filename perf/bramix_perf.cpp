@@ -7,8 +7,8 @@
 #include <cstdlib>
 
 #include "circuit/waveform.h"
-#include "session/debugger.h"
-#include "session/merged_edges.h"
+#include "session/debugger/debugger.h"
+#include "session/lanes/merged_edges.h"
 #include "session/session.h"
 #include "tape/read_log.h"
 
