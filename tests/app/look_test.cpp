@@ -4,6 +4,7 @@
 #include "app/shell/system_look.h"
 #include "app/shell/theme.h"
 #include "application.h"
+#include "contrast.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -16,22 +17,7 @@
 using namespace bramix;
 using namespace bramix::app;
 
-namespace {
-
-// Relative luminance and contrast by WCAG 2.1, section 1.4.3.
-double luminance(const QColor& c)
-{
-    const auto linear = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
-    return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
-}
-
-double contrast(const QColor& a, const QColor& b)
-{
-    const double one = luminance(a), other = luminance(b);
-    return (std::max(one, other) + 0.05) / (std::min(one, other) + 0.05);
-}
-
-}  // namespace
+using test::contrast;
 
 class LookTest : public QObject {
     Q_OBJECT

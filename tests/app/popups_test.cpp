@@ -1,6 +1,7 @@
 // Everything that opens: menus, drop-downs, context menus, lists, cards and dialogs, in both looks. Each can be read against its own ground, cuts no word, and lies on
 // the screen. With BRAMIX_PICTURES set to a folder each is kept there as a picture.
 #include "application.h"
+#include "contrast.h"
 
 #include <QAbstractItemView>
 #include <QComboBox>
@@ -23,13 +24,7 @@ using namespace bramix::app;
 
 namespace {
 
-double luminance(const QColor& c)
-{
-    const auto linear = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
-    return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
-}
-
-// By WCAG 2.1, section 1.4.3: of the colour that most of a picture has, and the one in it that is farthest from that.
+// Of the colour that most of a picture has, and the one in it that is farthest from that.
 double contrastIn(const QImage& picture)
 {
     std::map<QRgb, int> counts;
@@ -38,12 +33,10 @@ double contrastIn(const QImage& picture)
             ++counts[picture.pixel(x, y)];
     if (counts.empty())
         return 1;
-    const double ground = luminance(QColor(std::max_element(counts.begin(), counts.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first));
+    const QColor ground(std::max_element(counts.begin(), counts.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first);
     double most = 1;
-    for (const auto& [color, n] : counts) {
-        const double other = luminance(QColor(color));
-        most = std::max(most, (std::max(ground, other) + 0.05) / (std::min(ground, other) + 0.05));
-    }
+    for (const auto& [color, n] : counts)
+        most = std::max(most, test::contrast(ground, QColor(color)));
     return most;
 }
 
