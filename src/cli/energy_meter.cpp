@@ -12,6 +12,7 @@ constexpr double kGolden = 0.6180339887498949;
 constexpr int kLooks = 5000;  // some ten milliseconds of work, however long the run
 constexpr kernel::Duration kUsual = std::chrono::milliseconds(1), kShortest = std::chrono::nanoseconds(100);
 constexpr double kUsbVolts = 5.0;
+constexpr int kBoardEvery = 10;  // all that hangs on a board takes ten times as long to add up: at every tenth look, for ten
 constexpr std::array kSources{"supply", "battery", "bench-supply", "voltage-source", "current-source", "generator"};
 
 kernel::Duration shareOf(kernel::Duration stretch, double share) { return kernel::Duration(static_cast<std::int64_t>(static_cast<double>(stretch.count()) * share)); }
@@ -29,21 +30,27 @@ EnergyMeter::EnergyMeter(const bench::Document& document, const bench::Catalogue
         if (kind.setting("usb-limit") != nullptr && (set == item.set.end() || set->second == "USB"))
             supplies_.push_back({item.id, {item.id, "5V"}, {}, kind.pin("3V3") == nullptr ? bench::PinRef{} : bench::PinRef{item.id, "3V3"}, true, 0, 0});
     }
+    if (std::all_of(supplies_.begin(), supplies_.end(), [](const Supply& s) { return s.usb; }))
+        stretch_ *= kBoardEvery;
+    else
+        boardEvery_ = kBoardEvery;
     phase_ = kGolden;
     next_ = kernel::Time(shareOf(stretch_, phase_));
 }
 
 void EnergyMeter::look(const bench::World& world)
 {
-    const double seconds = kernel::seconds(stretch_);
     const auto volts = [&](const bench::PinRef& pin) {
         const auto id = pin.part.empty() ? std::nullopt : world.pin(pin);
         return id ? world.circuit().voltage(world.circuit().netOf(*id)).value : 0.0;
     };
     for (Supply& s : supplies_) {
+        if (s.usb && looks_ % boardEvery_ != 0)
+            continue;
         const auto into = world.leadAmps(s.plus);
         if (!into)
             continue;
+        const double seconds = kernel::seconds(stretch_) * static_cast<double>(s.usb ? boardEvery_ : 1);
         const double amps = *into + (s.second.part.empty() ? 0 : world.leadAmps(s.second).value_or(0));
         s.coulombs -= amps * seconds;
         s.joules -= amps * seconds * (s.usb ? kUsbVolts : volts(s.plus) - volts(s.minus));

@@ -24,7 +24,7 @@ public:
         double coulombs = 0, joules = 0;
     };
 
-    // Looks five thousand times in a run of `length`, and once a millisecond in one whose length is not known.
+    // Looks five thousand times in a run of `length`, and once a millisecond in one whose length is not known; at boards a tenth as often.
     EnergyMeter(const bench::Document& document, const bench::Catalogue& catalogue, kernel::Duration length);
 
     // When to look next; never where there is no supply.
@@ -39,7 +39,7 @@ private:
     std::vector<Supply> supplies_;
     kernel::Duration stretch_;
     kernel::Time next_{};
-    std::uint64_t looks_ = 0;
+    std::uint64_t looks_ = 0, boardEvery_ = 1;
     double phase_ = 0;
 };
 
