@@ -287,6 +287,32 @@ private slots:
         QVERIFY(std::count(b.watcher.troubles.begin(), b.watcher.troubles.end(), Trouble::oscillation) == 1);
     }
 
+    // A probe that is taken off has seen everything up to then, and what takes its place goes on from there.
+    void aProbeSeesEverythingUntilItIsTakenOff()
+    {
+        struct Seen final : ProbeListener {
+            std::vector<std::tuple<Time, Time, double>> pieces;
+            void piece(NetId, Time from, Time to, const std::function<double(Time)>& volts, bool) override { pieces.emplace_back(from, to, volts(from)); }
+        } first, second;
+        Bench b;
+        const NetId n = b.net("n");
+        const PinId pin = b.pin(n);
+        b.seal();
+        b.circuit.drive(pin, kHigh, {});
+        b.circuit.probe(n, &first);
+        b.queue.advanceTo(Time(Duration(1000)));
+        b.circuit.drive(pin, kLow, {});
+        b.queue.advanceTo(Time(Duration(3000)));
+        b.circuit.probe(n, &second);
+        b.queue.advanceTo(Time(Duration(7000)));
+        b.circuit.probe(n, nullptr);
+        b.queue.advanceTo(Time(Duration(9000)));
+        b.circuit.drive(pin, kHigh, {});
+        const auto at = [](std::int64_t t) { return Time(Duration(t)); };
+        QVERIFY((first.pieces == std::vector<std::tuple<Time, Time, double>>{{at(0), at(1000), 5.0}, {at(1000), at(3000), 0.0}}));
+        QVERIFY((second.pieces == std::vector<std::tuple<Time, Time, double>>{{at(3000), at(7000), 0.0}}));
+    }
+
     // What a device takes, by its curve at the voltages across it, is the same right after a restore as before the snapshot: between nets, and between a net and
     // a rail.
     void aRestoredCircuitKnowsWhatItsDevicesTake()
