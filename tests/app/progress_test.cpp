@@ -65,7 +65,7 @@ private slots:
     // A bench so large that its wires take long to lay is there at once, says how far they are, and Esc leaves them.
     void aLargeBenchIsThereAtOnce()
     {
-        constexpr int kParts = 700;
+        constexpr int kParts = 2500;  // half a minute of work, of which the test waits for a little
         std::string text = "bramix = 1\ntitle = \"large\"\n[[part]]\nid = \"mcu\"\nkind = \"briar-328\"\nat = [10, 2]\n";
         for (int i = 0; i < kParts; ++i)
             text += "[[part]]\nid = \"r" + std::to_string(i) + "\"\nkind = \"resistor\"\nat = [" + std::to_string(i % 40 * 8) + ", " + std::to_string(30 + i / 40 * 6) + "]\n";
