@@ -283,7 +283,6 @@ void Circuit::seal(CircuitObserver* observer)
 {
     observer_ = observer;
     findIslands();
-    refreshJoins();
     for (std::uint32_t i = 0; i < pins_.size(); ++i)
         limitPin(PinId{i});
     findDependents();

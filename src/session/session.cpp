@@ -216,15 +216,29 @@ void Session::beginAnew()
         branch();
 }
 
+namespace {
+
+// Lends the tape's memory to the circuit, and takes it back however the run ends.
+class LentTape {
+public:
+    LentTape(World& world, kernel::EdgeCursor* cursors, const std::uint32_t* channelOfNet) : world_(world) { world_.recordInto(cursors, channelOfNet); }
+    ~LentTape() { world_.recordInto(nullptr, nullptr); }
+    LentTape(const LentTape&) = delete;
+    LentTape& operator=(const LentTape&) = delete;
+
+private:
+    World& world_;
+};
+
+}  // namespace
+
 // The world goes on. Where edges are for the tape alone, the circuit writes them into it.
 void Session::runUntil(Time t)
 {
-    const bool tapeAlone = options_.record && !building_ && !behind_ && (listener_ == nullptr || !listener_->wantsEdges()) && vcd_ == nullptr && decodersOfNet_.empty();
-    if (tapeAlone)
-        world_->recordInto(tape_.cursors(), channelOfNet_.data());
+    std::optional<LentTape> lent;
+    if (options_.record && !building_ && !behind_ && (listener_ == nullptr || !listener_->wantsEdges()) && vcd_ == nullptr && decodersOfNet_.empty())
+        lent.emplace(*world_, tape_.cursors(), channelOfNet_.data());
     world_->runUntil(t);
-    if (tapeAlone)
-        world_->recordInto(nullptr, nullptr);
 }
 
 void Session::advance(Time goal)

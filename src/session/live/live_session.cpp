@@ -258,11 +258,11 @@ void LiveSession::send(const std::string& uart, const std::string& bytes)
 {
     queued_ += bytes.size();
     post([this, uart, bytes] {
+        queued_ -= bytes.size();
         const auto index = session_ == nullptr ? std::nullopt : session_->world().uartByName(uart);
         if (index)
             session_->send(*index, bytes);
         countUnsent();
-        queued_ -= bytes.size();
     });
 }
 
