@@ -135,7 +135,7 @@ private slots:
     {
         QFETCH(qulonglong, seed);
         if (QStandardPaths::findExecutable("avr-gcc").isEmpty() || QStandardPaths::findExecutable("gcc").isEmpty())
-            QSKIP("avr-gcc and gcc are needed");
+            QSKIP("avr-gcc or gcc is not installed");
         QTemporaryDir folder;
         const QString source = folder.filePath("program.c");
         const QString body = Generator(seed).source();
