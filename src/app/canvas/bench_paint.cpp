@@ -628,7 +628,7 @@ void BenchView::drawEmptyHint(QPainter& painter)
     painter.drawText(QRectF(0, height() / 2.0 - 60, width(), 30), Qt::AlignCenter, tr("An empty bench"));
     painter.setFont(theme::words(10));
     painter.setPen(theme::muted());
-    painter.drawText(QRectF(0, height() / 2.0 - 24, width(), 60), Qt::AlignHCenter | Qt::AlignTop,
+    painter.drawText(QRectF(16, height() / 2.0 - 24, width() - 32, height() / 2.0 + 24), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
                      tr("Press  /  and type a part's name, a board first.\nDrag from pin to pin to wire. Drop a firmware file onto the board."));
 }
 

@@ -112,6 +112,14 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
     split->setHandleWidth(1);
     split->setChildrenCollapsible(false);
     views_ = new QStackedWidget;
+    nothing_ = new QLabel;
+    nothing_->setObjectName("codeNothing");
+    nothing_->setFont(theme::words(10));
+    nothing_->setAlignment(Qt::AlignCenter);
+    nothing_->setWordWrap(true);
+    nothing_->setMargin(24);
+    theme::dress(nothing_, "color: @muted; background: @paper;");
+    views_->addWidget(nothing_);
     auto* reading = new QWidget;
     auto* readingRows = new QVBoxLayout(reading);
     readingRows->setContentsMargins(0, 0, 0, 0);
@@ -164,7 +172,7 @@ CodePanel::CodePanel(Editor& editor, QWidget* parent) : QWidget(parent), editor_
 
     connect(tabs_, &QTabBar::currentChanged, this, [this](int index) {
         if (index >= 0 && static_cast<std::size_t>(index) < files_.size()) {
-            views_->setCurrentWidget(load(files_[static_cast<std::size_t>(index)]));
+            views_->setCurrentWidget(nothingShown_ ? static_cast<QWidget*>(nothing_) : load(files_[static_cast<std::size_t>(index)]));
             mark(editor_.picture().debug);
         }
     });
@@ -252,7 +260,10 @@ void CodePanel::slowRun(bool on)
 void CodePanel::refresh()
 {
     const session::DebugPicture& debug = editor_.picture().debug;
-    if (!looking_ || !debug.there)
+    if (!looking_)
+        return;
+    showNothing(debug);
+    if (!debug.there)
         return;
     if (debug.program != program_ || QString::fromStdString(debug.firmwareFile) != firmware_)
         takeProgram(debug);
@@ -269,7 +280,7 @@ void CodePanel::refresh()
         shownFrame_ = debug.frame;
         shownAt_ = editor_.picture().now;
     }
-    if (moved)
+    if (moved && !nothingShown_)
         showPlace(debug);
     showCrumbs(debug);
     // While it runs, marks stay where they are, but for counts.
@@ -297,6 +308,23 @@ void CodePanel::refresh()
                 hz = c.clockHz;
         timing_->refresh(debug, hz);
     }
+}
+
+// In place of code, what to do to have some.
+void CodePanel::showNothing(const session::DebugPicture& debug)
+{
+    const bool blank = debug.flash == nullptr || debug.flash->empty() || debug.flash->front() == 0xFFFF;  // nor has a boot loader or another chip written any
+    const bool none = !debug.there || (debug.firmwareFile.empty() && blank);
+    nothing_->setText(debug.there ? tr("No firmware is loaded.\n\nDrop an ELF or HEX file on the board, or press Ctrl+N for a bench with a source of your own.")
+                                  : tr("No chip is on this bench yet: the source of its firmware stands here."));
+    if (none == nothingShown_)
+        return;
+    nothingShown_ = none;
+    mode_->setVisible(!none);
+    if (none)
+        views_->setCurrentWidget(nothing_);
+    else if (tabs_->currentIndex() >= 0 && static_cast<std::size_t>(tabs_->currentIndex()) < files_.size())
+        views_->setCurrentWidget(load(files_[static_cast<std::size_t>(tabs_->currentIndex())]));
 }
 
 const debug::Function* CodePanel::entry() const
@@ -387,11 +415,11 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     if (files_.back().view != nullptr)
         fillInstructions();
     if (tabs_->currentIndex() >= 0)
-        views_->setCurrentWidget(load(files_[static_cast<std::size_t>(tabs_->currentIndex())]));
+        views_->setCurrentWidget(nothingShown_ ? static_cast<QWidget*>(nothing_) : load(files_[static_cast<std::size_t>(tabs_->currentIndex())]));
     if (focusWanted_ && view() != nullptr && isVisible())
         takeFocus();
     shownPc_ = UINT32_MAX;
-    hint_->setText(symbols_.kind() == debug::DebugKind::stabs ? tr("STABS: build with -gdwarf-4 for more") : symbols_.rows().empty() ? tr("no line information: build with -gdwarf-4") : QString());
+    hint_->setText(firmware_.isEmpty() ? QString() : symbols_.kind() == debug::DebugKind::stabs ? tr("STABS: build with -gdwarf-4 for more") : symbols_.rows().empty() ? tr("no line information: build with -gdwarf-4") : QString());
 }
 
 CodeView* CodePanel::newView()

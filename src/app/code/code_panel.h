@@ -89,6 +89,7 @@ private:
     // Where reading a program begins: main(), or setup() where main() is a package's; null where it names no function so.
     [[nodiscard]] const debug::Function* entry() const;
     void showPlace(const session::DebugPicture& debug);
+    void showNothing(const session::DebugPicture& debug);
     // To where a name of the source is defined: a function, an interrupt's handler, a variable.
     void openDefinition(const QString& file, const QString& expression, int line);
     void mark(const session::DebugPicture& debug);
@@ -136,6 +137,8 @@ private:
     QTabBar* tabs_;
     QLabel* crumbs_;
     QLabel* hint_;
+    QLabel* nothing_;
+    bool nothingShown_ = false;
     QLabel* mode_;  // reading or editing, and the keys of that
     void showMode(const QString& typed = {});
     QToolButton* unfold_;

@@ -163,7 +163,9 @@ void CodePanel::showPlace(const session::DebugPicture& debug)
 void CodePanel::showCrumbs(const session::DebugPicture& debug)
 {
     QString text;
-    if (!debug.standing) {
+    if (debug.firmwareFile.empty()) {
+        text = tr("no firmware");
+    } else if (!debug.standing) {
         text = debug.frames.empty() ? tr("running") : tr("running, just now in <b>%1</b>").arg(QString::fromStdString(debug.frames.front().function).toHtmlEscaped());
     } else {
         for (std::size_t i = 0; i < debug.frames.size() && i < 12; ++i) {

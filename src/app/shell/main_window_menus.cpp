@@ -4,6 +4,7 @@
 #include <QFileInfo>
 #include <QMenu>
 #include <QMessageBox>
+#include <QProxyStyle>
 #include <QSettings>
 #include <QTimer>
 
@@ -41,6 +42,20 @@ QAction* MainWindow::addRow(QMenu& menu, const QString& id, const QString& other
     return row;
 }
 
+namespace {
+
+// A menu whose rows have pictures in place of small icons.
+class PictureRows : public QProxyStyle {
+public:
+    PictureRows(QObject* parent, int size) : size_(size) { setParent(parent); }
+    int pixelMetric(PixelMetric metric, const QStyleOption* option, const QWidget* widget) const override { return metric == PM_SmallIconSize ? size_ : QProxyStyle::pixelMetric(metric, option, widget); }
+
+private:
+    int size_;
+};
+
+}  // namespace
+
 QMenu* MainWindow::makeMenu()
 {
     auto* menu = new QMenu(this);
@@ -50,6 +65,8 @@ QMenu* MainWindow::makeMenu()
     for (const char* id : {"new", "newEmpty", "open"})
         addRow(*menu, id);
     QMenu* recent = menu->addMenu(tr("Recent"));
+    constexpr QSize kPicture{54, 38};
+    recent->setStyle(new PictureRows(recent, kPicture.width()));
     for (const QString& file : editor_.recentFiles()) {
         const QFileInfo info(file);
         QAction* row = recent->addAction(info.fileName() == "bench.toml" ? info.dir().dirName() : info.completeBaseName(), this, [this, file] {
@@ -57,6 +74,9 @@ QMenu* MainWindow::makeMenu()
                 open(file);
         });
         row->setToolTip(file);
+        row->setIconVisibleInMenu(true);
+        // Drawn when somebody looks.
+        connect(recent, &QMenu::aboutToShow, row, [this, row, file] { row->setIcon(QIcon(start_->pictureOf(file, kPicture))); });
     }
     recent->setEnabled(!recent->isEmpty());
     menu->addSeparator();

@@ -9,6 +9,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QPainter>
+#include <QPixmapCache>
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QScrollArea>
@@ -25,6 +26,8 @@ namespace {
 
 constexpr QSize kTile{210, 118};
 constexpr int kColumns = 3;
+// Of a larger bench the picture shows wires as straight lines: at its size nobody sees their ways, which take long to find.
+constexpr std::size_t kMostRouted = 250;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
@@ -235,7 +238,7 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         tile->setObjectName("tile");
         tile->setProperty("file", file);
         tile->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
-        tile->setIcon(QIcon(picture(*document, kTile)));
+        tile->setIcon(QIcon(pictureOf(file, kTile)));
         tile->setIconSize(kTile);
         tile->setFont(theme::words(9.2, QFont::DemiBold));
         // What it teaches is the first sentence of its notes.
@@ -272,6 +275,19 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
     column->addWidget(box);
 }
 
+QPixmap StartPage::pictureOf(const QString& file, QSize size)
+{
+    const QString key = QString("bench %1 %2 %3x%4 %5").arg(file).arg(QFileInfo(file).lastModified().toMSecsSinceEpoch()).arg(size.width()).arg(size.height()).arg(theme::paper().name());
+    QPixmap out;
+    if (QPixmapCache::find(key, &out))
+        return out;
+    if (const auto document = bench::loadDocument(file.toStdString())) {
+        out = picture(*document, size);
+        QPixmapCache::insert(key, out);
+    }
+    return out;
+}
+
 QPixmap StartPage::picture(const bench::Document& document, QSize size)
 {
     const double ratio = devicePixelRatioF();
@@ -284,7 +300,14 @@ QPixmap StartPage::picture(const bench::Document& document, QSize size)
             bounds = bounds.united(art_.sheetBox(*kind, part));
     if (bounds.isEmpty())
         return out;
-    const auto paths = bench::wirePaths(document, catalogue_);
+    std::vector<std::vector<bench::GridPoint>> paths;
+    if (document.wires.size() <= kMostRouted)
+        paths = bench::wirePaths(document, catalogue_);
+    else
+        for (const bench::WireItem& wire : document.wires) {
+            const auto from = bench::pinPlace(document, catalogue_, wire.from), to = bench::pinPlace(document, catalogue_, wire.to);
+            paths.push_back(from && to ? std::vector{*from, *to} : std::vector<bench::GridPoint>());
+        }
     for (const auto& path : paths)
         for (const auto& point : path)
             bounds = bounds.united(QRectF(toUnits(point), QSizeF(1, 1)));

@@ -30,6 +30,9 @@ public:
     // Makes the bench that is asked for, builds its firmware, and tells.
     void make();
 
+    // What a bench's file looks like, drawn once for as long as it is not changed; none of one that cannot be read.
+    [[nodiscard]] QPixmap pictureOf(const QString& file, QSize size);
+
 signals:
     void benchChosen(const QString& file);
     void emptyWanted();

@@ -32,7 +32,7 @@ inline constexpr Tone go{"go", 0xFF4B7B3F, 0xFF4B7B3F}, goHover{"goHover", 0xFF3
 // Lines.
 inline constexpr Tone rule{"rule", 0xFFD5CBBA, 0xFF54485C}, edge{"edge", 0xFFC9BEAD, 0xFF66586F}, dot{"dot", 0xFFDDD4C5, 0xFF3F3646};
 // Text and marks, at 4.5:1 or better on paper, panel and card.
-inline constexpr Tone ink{"ink", 0xFF2A2230, 0xFFEDE4D7}, muted{"muted", 0xFF6A6072, 0xFFB5A9BC}, faint{"faint", 0xFFA89FA8, 0xFF857A8C};
+inline constexpr Tone ink{"ink", 0xFF2A2230, 0xFFEDE4D7}, muted{"muted", 0xFF6A6072, 0xFFB5A9BC}, faint{"faint", 0xFF978D97, 0xFF857A8C};
 inline constexpr Tone bramble{"bramble", 0xFF8A2B57, 0xFFE79ABD}, leaf{"leaf", 0xFF4B7B3F, 0xFF9CC98C}, amber{"amber", 0xFFC0730D, 0xFFE8A94A}, rust{"rust", 0xFFA83A22, 0xFFF09880}, sky{"sky", 0xFF2D6A9E, 0xFF8DBFE8};
 inline constexpr Tone warningInk{"warningInk", 0xFF8A5206, 0xFFF2C987}, errorInk{"errorInk", 0xFF8E2F1B, 0xFFF7B9A8}, goodInk{"goodInk", 0xFF33562A, 0xFFBFDDB2};
 // Of source text.
