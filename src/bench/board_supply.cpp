@@ -82,13 +82,13 @@ void World::BoardSupply::look()
         limit = settings_.usbLimit;
     }
     if (have * load5 > limit) {
-        tell("supply-overload", fmt::format("{}'s 5 V is asked for {} and {} gives {} at most: it sinks; give the loads a supply of their own, with the grounds joined", id_, amps(have * load5),
+        tell("supply-overload", fmt::format("{}'s 5 V is asked for {} and {} gives {} at most: its voltage drops; give the loads a supply of their own, with the grounds joined", id_, amps(have * load5),
                                             settings_.fromVin ? "its regulator" : "USB", amps(limit)));
         have = limit / load5;
     }
     double have3 = std::min(kThreeVolts, std::max(0.0, have - 0.2));
     if (const double load3 = siemensOf(amps3, shown3_); have3 * load3 > settings_.limit3) {
-        tell("supply-overload", fmt::format("{}'s 3.3 V is asked for {} and its regulator gives {} at most: it sinks; give the loads a supply of their own, with the grounds joined", id_, amps(have3 * load3), amps(settings_.limit3)));
+        tell("supply-overload", fmt::format("{}'s 3.3 V is asked for {} and its regulator gives {} at most: its voltage drops; give the loads a supply of their own, with the grounds joined", id_, amps(have3 * load3), amps(settings_.limit3)));
         have3 = settings_.limit3 / load3;
     }
     show(five_, have, shown5_);

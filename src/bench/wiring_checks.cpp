@@ -158,7 +158,7 @@ private:
         const auto cathode = range(*netOf(led.id, "K"), led.id, seen);
         const auto known = [](const auto& r) { return r && r->first <= r->second; };
         if (known(anode) && known(cathode) && anode->second - cathode->first < kLeastForward && cathode->second - anode->first > kLeastForward)
-            tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round: its anode comes to {:.3g} V at most and its cathode to {:.3g} V at least, so it never shines; turn it about", led.id, anode->second, cathode->first));
+            tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round: its anode comes to {:.3g} V at most and its cathode to {:.3g} V at least, so it never shines; turn it round", led.id, anode->second, cathode->first));
     }
 
     // An LED that lies the wrong way round and that nothing on this bench could turn about.
@@ -183,7 +183,7 @@ private:
                     return;
         if (std::any_of(out_.begin(), out_.end(), [&](const Finding& f) { return f.where == led.id && f.rule == "reversed-polarity"; }))
             return;
-        tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round, with {:.3g} V against it: it never shines; turn it about", led.id, -volts));
+        tell(Severity::warning, "reversed-polarity", led.id, fmt::format("{} lies the wrong way round, with {:.3g} V against it: it never shines; turn it round", led.id, -volts));
     }
 
     // Held at a voltage by something that gives as much current as it is asked for.

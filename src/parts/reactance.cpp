@@ -26,7 +26,7 @@ public:
         if (!remark_)
             return;
         if (polar_ && across < -kReverseVolts)
-            remark_({true, "reversed-polarity", fmt::format("{} is an electrolytic capacitor and has {} the wrong way round; turn it about", id_, kernel::formatQuantity(-across, kernel::Unit::volt, 3)), circuit_.cause()});
+            remark_({true, "reversed-polarity", fmt::format("{} is an electrolytic capacitor and has {} the wrong way round; turn it round", id_, kernel::formatQuantity(-across, kernel::Unit::volt, 3)), circuit_.cause()});
         else if (std::fabs(across) > volts_)
             remark_({true, "capacitor-over-voltage", fmt::format("{} has {} across it and stands {}; take one for a higher voltage", id_, kernel::formatQuantity(std::fabs(across), kernel::Unit::volt, 3), kernel::formatQuantity(volts_, kernel::Unit::volt, 3)),
                      circuit_.cause()});

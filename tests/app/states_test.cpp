@@ -58,7 +58,7 @@ class StatesTest : public QObject {
 
     void look(const QString& name, bool kept = true)
     {
-        QTest::qWait(40);
+        QTest::qWait(20);
         eyes_->words(name, window_.get());
         eyes_->legible(name, window_.get());
         if (kept)

@@ -217,7 +217,7 @@ void Drawer::offerMute(const QPoint& at)
             });
         });
     } else {
-        for (const QString& reason : {tr("as intended"), tr("only on this bench"), tr("known, to be mended")})
+        for (const QString& reason : {tr("as intended"), tr("only on this bench"), tr("known, to be fixed")})
             menu->addAction(tr("Mute for %1: %2").arg(QString::fromStdString(id), reason), this, [this, id, rule, reason] {
                 editor_.change(tr("mute"), [&](bench::Document& d) {
                     if (bench::PartItem* p = d.part(id))

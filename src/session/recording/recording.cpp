@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <array>
 #include <filesystem>
-#include <fstream>
-#include <iterator>
+#include <set>
 
 #include <fmt/format.h>
 
 #include "kernel/archive.h"
-
 #include "kernel/file_writer.h"
+#include "session/recording/section_file.h"
 
 namespace bramix::session {
 
@@ -18,41 +17,7 @@ using kernel::fail;
 
 namespace {
 
-constexpr std::string_view kMagic = "Bramix recording 2\n";
-
-constexpr std::size_t kBlock = 4U << 20U;  // between two looks at whether to stop
-
-// Block by block to take(block), from one share of the progress to another; false where it was stopped.
-template <class Take>
-bool inBlocks(std::string_view bytes, kernel::Progress* progress, double from, double to, Take&& take)
-{
-    for (std::size_t at = 0; at < bytes.size(); at += kBlock) {
-        if (progress != nullptr && progress->stopped())
-            return false;
-        if (progress != nullptr)
-            progress->at(from + (to - from) * static_cast<double>(at) / static_cast<double>(bytes.size()));
-        take(bytes.substr(at, kBlock));
-    }
-    return true;
-}
-
-// ISO 3309, the polynomial 0xEDB88320; begun with 0xFFFFFFFF, and turned over at the end.
-std::uint32_t checkSum(std::uint32_t c, std::string_view bytes)
-{
-    static const auto table = [] {
-        std::array<std::uint32_t, 256> t{};
-        for (std::uint32_t i = 0; i < 256; ++i) {
-            std::uint32_t c = i;
-            for (int k = 0; k < 8; ++k)
-                c = (c & 1) != 0 ? 0xEDB88320U ^ (c >> 1) : c >> 1;
-            t[i] = c;
-        }
-        return t;
-    }();
-    for (const char b : bytes)
-        c = table[(c ^ static_cast<std::uint8_t>(b)) & 0xFFU] ^ (c >> 8);
-    return c;
-}
+constexpr std::string_view kFirstLine = "Bramix recording 3\n";
 
 // A byte of a file may hold anything; a bool may not.
 template <class Archive>
@@ -104,18 +69,51 @@ void putAll(Archive& ar, std::vector<T>& list)
     }
 }
 
-// All of it but the tape, which may be large and is not copied.
-template <class Archive>
-void putHead(Archive& ar, Recording& r)
+// A section: its name, the version of its contents, whether a file without it is none, which share of the work it is, and what is in it. Another version is another
+// layout: whoever changes what a section holds counts its version up here and in docs/recording-format.md.
+struct Section {
+    std::string_view name;
+    std::uint16_t version;
+    bool needed;
+    double share;
+    void (*save)(kernel::SaveArchive&, Recording&);
+    void (*load)(kernel::LoadArchive&, Recording&);
+};
+
+template <class Put>
+constexpr Section section(std::string_view name, std::uint16_t version, bool needed, double share, Put)
 {
-    ar(r.bench, r.files, r.seed, r.latest);
-    r.canRunAgain = passed(ar, r.canRunAgain);
-    ar(r.marks);
-    putAll(ar, r.inputs);
-    putAll(ar, r.findings);
-    putAll(ar, r.bytes);
-    putAll(ar, r.waveforms);
-    ar(r.functions);
+    return {name, version, needed, share, [](kernel::SaveArchive& ar, Recording& r) { Put()(ar, r); }, [](kernel::LoadArchive& ar, Recording& r) { Put()(ar, r); }};
+}
+
+constexpr std::array kSections{
+    section("run ", 1, true, 0.01,
+            [](auto& ar, Recording& r) {
+                ar(r.seed, r.latest);
+                r.canRunAgain = passed(ar, r.canRunAgain);
+            }),
+    section("bnch", 1, true, 0.02, [](auto& ar, Recording& r) { ar(r.bench, r.files); }),
+    section("inpt", 1, true, 0.02, [](auto& ar, Recording& r) { putAll(ar, r.inputs); }),
+    section("find", 1, false, 0.02, [](auto& ar, Recording& r) { putAll(ar, r.findings); }),
+    section("mark", 1, false, 0.01, [](auto& ar, Recording& r) { ar(r.marks); }),
+    section("seri", 1, false, 0.1, [](auto& ar, Recording& r) { putAll(ar, r.bytes); }),
+    section("wave", 1, false, 0.1, [](auto& ar, Recording& r) { putAll(ar, r.waveforms); }),
+    section("func", 1, false, 0.02, [](auto& ar, Recording& r) { ar(r.functions); }),
+    section("tape", 1, true, 0.7, [](auto& ar, Recording& r) { ar(r.tape); }),
+};
+
+// An enumeration that was read may hold any number.
+bool isSound(const Recording& r)
+{
+    return std::all_of(r.inputs.begin(), r.inputs.end(), [](const Input& i) { return i.kind <= Input::Kind::pc && i.space <= debug::Space::eeprom && (i.kind != Input::Kind::poke || !i.text.empty()); })
+        && std::all_of(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.severity <= bench::Severity::error; });
+}
+
+std::optional<std::string> refuse(std::string_view firstLine)
+{
+    if (firstLine == kFirstLine)
+        return std::nullopt;
+    return firstLine.starts_with("Bramix recording") ? "is a recording of another version of Bramix; this one reads version 3" : "is no recording of Bramix";
 }
 
 }  // namespace
@@ -139,71 +137,64 @@ Result<void> Session::saveRecording(const std::string& file, const std::vector<s
     for (const auto& [pin, waveform] : waveforms_)
         r.waveforms.emplace_back(pin, waveform);
     r.functions = functionTimes_->logs(behind_);
-    kernel::SaveArchive ar;
-    putHead(ar, r);
-    ar(tape_);
-    const kernel::Snapshot payload = ar.take();
-    const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
-    const std::uint64_t size = bytes.size();
-    const auto stopped = fail(file, "was not saved: it was stopped");
-    std::uint32_t sum = 0xFFFFFFFFU;
-    if (!inBlocks(bytes, options_.progress, 0.2, 0.5, [&](std::string_view block) { sum = checkSum(sum, block); }))
-        return stopped;
-    sum ^= 0xFFFFFFFFU;
     auto out = kernel::FileWriter::create(file);
     if (!out)
         return tl::unexpected(out.error());
-    (*out)->put(kMagic);
-    (*out)->put({reinterpret_cast<const char*>(&size), sizeof size});
-    (*out)->put({reinterpret_cast<const char*>(&sum), sizeof sum});
-    if (!inBlocks(bytes, options_.progress, 0.5, 1, [&](std::string_view block) { (*out)->put(block); }))
-        return stopped;
+    SectionWriter writer(**out, kFirstLine);
+    double done = 0;
+    for (const Section& s : kSections) {
+        kernel::SaveArchive ar;
+        if (s.name == "tape")
+            ar(tape_);  // it may be large, and is not copied
+        else
+            s.save(ar, r);
+        const kernel::Snapshot bytes = ar.take();
+        if (!writer.put(s.name, s.version, {reinterpret_cast<const char*>(bytes.data()), bytes.size()}, options_.progress, done, done + s.share))
+            return fail(file, "was not saved: it was stopped");
+        done += s.share;
+    }
+    writer.end();
     return (*out)->finish();
 }
 
 Result<Recording> readRecording(const std::string& file, kernel::Progress* progress)
 {
-    std::ifstream in(file, std::ios::binary);
-    if (!in)
-        return fail(file, "cannot be read");
-    std::string magic(kMagic.size(), '\0');
-    std::uint64_t size = 0;
-    std::uint32_t sum = 0;
-    in.read(magic.data(), static_cast<std::streamsize>(magic.size()));
-    if (!in || magic != kMagic)
-        return fail(file, magic.starts_with("Bramix recording") ? "is a recording of another version of Bramix; this one reads version 2" : "is no recording of Bramix");
-    in.read(reinterpret_cast<char*>(&size), sizeof size);
-    in.read(reinterpret_cast<char*>(&sum), sizeof sum);
-    std::error_code none;
-    const std::uint64_t there = std::filesystem::file_size(file, none);
-    if (!in || none || there != kMagic.size() + sizeof size + sizeof sum + size)
-        return fail(file, "is not whole: it was cut off, or something was added");
-    kernel::Snapshot payload(size);
-    std::uint32_t now = 0xFFFFFFFFU;
-    const std::string_view bytes(reinterpret_cast<const char*>(payload.data()), payload.size());
-    const bool whole = inBlocks(bytes, progress, 0, 0.6, [&](std::string_view block) {
-        in.read(const_cast<char*>(block.data()), static_cast<std::streamsize>(block.size()));
-        now = checkSum(now, block);
-    });
-    if (!whole)
-        return fail(file, "was not opened: it was stopped");
-    if (!in || (now ^ 0xFFFFFFFFU) != sum)
-        return fail(file, "is damaged: its check sum is another");
-    try {
-        Recording r;
-        kernel::LoadArchive ar(payload);
-        putHead(ar, r);
-        ar(r.tape);
-        if (!ar.atEnd())
-            return fail(file, "has more in it than this version of Bramix knows");
-        const bool sound = std::all_of(r.inputs.begin(), r.inputs.end(), [](const Input& i) { return i.kind <= Input::Kind::pc && i.space <= debug::Space::eeprom && (i.kind != Input::Kind::poke || !i.text.empty()); })
-            && std::all_of(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.severity <= bench::Severity::error; });
-        if (!sound)
-            return fail(file, "has something in it that this version of Bramix does not know");
-        return r;
-    } catch (const std::exception&) {
-        return fail(file, "has something in it that this version of Bramix does not know");
+    auto reader = SectionReader::open(file, refuse);
+    if (!reader)
+        return tl::unexpected(reader.error());
+    Recording r;
+    std::set<std::string_view> had;
+    for (;;) {
+        const auto head = reader->next();
+        if (!head)
+            return tl::unexpected(head.error());
+        if (!*head)
+            break;
+        const auto known = std::find_if(kSections.begin(), kSections.end(), [&](const Section& s) { return s.name == (*head)->name; });
+        if (known == kSections.end())
+            continue;  // of a later version, which this one can do without
+        if (!had.insert(known->name).second)
+            return fail(file, fmt::format("has section \"{}\" twice", known->name));
+        if ((*head)->version != known->version)
+            return fail(file, fmt::format("has version {} of section \"{}\"; this version of Bramix reads version {}", (*head)->version, known->name, known->version));
+        const auto bytes = reader->take(progress);
+        if (!bytes)
+            return tl::unexpected(bytes.error());
+        try {
+            kernel::LoadArchive ar(*bytes);
+            known->load(ar, r);
+            if (!ar.atEnd())
+                return fail(file, fmt::format("has more in section \"{}\" than belongs there", known->name));
+        } catch (const std::exception&) {
+            return fail(file, fmt::format("has something in section \"{}\" that this version of Bramix does not know", known->name));
+        }
     }
+    for (const Section& s : kSections)
+        if (s.needed && !had.contains(s.name))
+            return fail(file, fmt::format("lacks section \"{}\"", s.name));
+    if (!isSound(r))
+        return fail(file, "has something in it that this version of Bramix does not know");
+    return r;
 }
 
 void Session::adopt(Recording recording)

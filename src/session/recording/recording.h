@@ -3,7 +3,7 @@
 // instant runs the bench there, as it ran.
 //
 // Where wiring or firmware was changed in the middle, the run cannot be had again from its beginning: such a recording can be looked at, and begins anew when it
-// is run. The form is private to this version of Bramix, which says so of a file of another; a damaged file is told by its check sum.
+// is run. The file is one of sections with versions (docs/recording-format.md): one of another form, of another version of a section, or damaged, is refused in one line.
 // Tested by tests/session/recording/recording_test.cpp.
 #pragma once
 

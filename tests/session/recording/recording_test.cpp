@@ -176,7 +176,7 @@ private slots:
         QVERIFY(trouble(bytes + "x").contains("not whole"));
         QVERIFY(trouble("bramix = 1\n").contains("no recording"));
         QVERIFY(trouble({}).contains("no recording"));
-        QVERIFY(trouble(QByteArray(bytes).replace("recording 2", "recording 7")).contains("another version"));
+        QVERIFY(trouble(QByteArray(bytes).replace("recording 3", "recording 2")).contains("another version"));
         QVERIFY(!readRecording(file("nowhere")).has_value());
         QVERIFY(!s->saveRecording("/nowhere/at/all.bramix-run").has_value());
         // What was there stays until the new one is whole.
