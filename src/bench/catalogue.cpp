@@ -172,14 +172,14 @@ void addPullUpSetting(PartKind& kind)
 // Every fuse field of a chip is a setting of whatever holds it.
 void addFuseSettings(PartKind& kind)
 {
-    for (const chip::avr::FuseRow& row : kind.chip->fuses) {
+    for (const chip::OptionField& field : kind.chip->options) {
         SettingKind s;
-        s.name = row.name;
-        s.label = row.name;
-        s.about = row.about;
+        s.name = field.name;
+        s.label = field.name;
+        s.about = field.about;
         s.type = "fuse";
-        const unsigned value = chip::avr::fuseField(*kind.chip, kind.fuses, row.name);
-        s.standard = row.width == 1 ? fmt::format("{}", value) : fmt::format("0b{:0{}b}", value, row.width);
+        const unsigned value = chip::optionValue(*kind.chip, kind.options, field.name);
+        s.standard = field.bits == 1 ? fmt::format("{}", value) : fmt::format("0b{:0{}b}", value, field.bits);
         kind.settings.push_back(std::move(s));
     }
 }
@@ -209,7 +209,7 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     kind.folder = folder;
     const std::string chipId = r.text("chip");
     if (!chipId.empty()) {
-        kind.chip = chip::avr::findChip(chipId);
+        kind.chip = chip::findDevice(chipId);
         if (kind.chip == nullptr)
             r.wrong(*table, fmt::format("chip \"{}\" is not known", chipId));
     }
@@ -225,10 +225,10 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
             *place = {GridPoint{box[0].first, box[0].second}, GridPoint{box[1].first, box[1].second}};
     const std::vector<std::string> fuses = r.texts("fuses");
     if (kind.chip != nullptr) {
-        kind.fuses = kind.chip->fuseDefaults;
+        kind.options = kind.chip->shipped;
         for (const std::string& fuse : fuses) {
             const std::size_t equals = std::min(fuse.find('='), fuse.size());
-            if (auto ok = chip::avr::setFuse(*kind.chip, kind.fuses, fuse.substr(0, equals), equals == fuse.size() ? std::string() : fuse.substr(equals + 1)); !ok)
+            if (auto ok = chip::setOption(*kind.chip, kind.options, fuse.substr(0, equals), equals == fuse.size() ? std::string() : fuse.substr(equals + 1)); !ok)
                 r.wrong(*table, ok.error().where + ": " + ok.error().what);
         }
     }
@@ -318,12 +318,12 @@ std::string shareFolder()
     return (exe.parent_path().parent_path() / "share" / "bramix").string();
 }
 
-std::string bareKind(const chip::avr::ChipTable& chip) { return "bare-" + std::string(chip.id); }
+std::string bareKind(const chip::Device& chip) { return "bare-" + chip.id; }
 
 // A chip on nothing: every port pin, with supply, clock and reset ideal. Used for runs without a bench; not drawn.
 void Catalogue::addBareChips()
 {
-    for (const chip::avr::ChipTable* chip : chip::avr::allChips()) {
+    for (const chip::Device* chip : chip::allDevices()) {
         PartKind kind;
         kind.id = bareKind(*chip);
         kind.title = chip->title;
@@ -333,7 +333,7 @@ void Catalogue::addBareChips()
         kind.clockHz = chip->usualHz;
         kind.listed = false;
         kind.ideal = true;
-        kind.fuses = chip::avr::idealFuses(*chip);
+        kind.options = chip->ideal;
         addPullUpSetting(kind);
         addFuseSettings(kind);
         for (const auto& package : chip->package) {

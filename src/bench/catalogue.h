@@ -12,8 +12,7 @@
 #include <vector>
 
 #include "bench/language.h"
-#include "chip/avr/fuses.h"
-#include "chip/avr/table.h"
+#include "chip/families.h"
 #include "kernel/result.h"
 
 namespace bramix::bench {
@@ -82,9 +81,9 @@ struct PartKind {
     std::vector<PinKind> pins;
     std::vector<SettingKind> settings;
     std::vector<ControlKind> controls;
-    const chip::avr::ChipTable* chip = nullptr;
+    const chip::Device* chip = nullptr;
     std::uint64_t clockHz = 0;   // of the crystal on the board; 0: what is wired to the crystal pins
-    chip::avr::FuseBytes fuses{};  // as the board comes; each field is a setting too
+    chip::OptionBytes options;     // as the board comes; each field is a setting too
     std::string bridge;            // the UART that goes to the host, "uart0"; empty: none
     // On the drawing of a board, in its units: the lamp, and corner and size of the reset button. Absent on a chip alone.
     std::optional<GridPoint> lamp;
@@ -132,6 +131,6 @@ private:
 [[nodiscard]] std::string shareFolder();
 
 // The kind id of a chip standing alone, e.g. "bare-atmega328p".
-[[nodiscard]] std::string bareKind(const chip::avr::ChipTable& chip);
+[[nodiscard]] std::string bareKind(const chip::Device& chip);
 
 }  // namespace bramix::bench

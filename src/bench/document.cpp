@@ -615,8 +615,8 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             if (setting == nullptr)
                 return fail(place(p.remarks), fmt::format("part \"{}\" has no setting \"{}\"; it has {}", p.id, key, settingNames(*kind)));
             if (setting->type == "fuse") {
-                auto bytes = kind->fuses;
-                if (auto ok = chip::avr::setFuse(*kind->chip, bytes, key, value); !ok)
+                auto bytes = kind->options;
+                if (auto ok = chip::setOption(*kind->chip, bytes, key, value); !ok)
                     return fail(place(p.remarks), fmt::format("{}.{} is \"{}\"; {}", p.id, key, value, ok.error().what));
             }
             if (setting->type == "choice" && std::find(setting->choices.begin(), setting->choices.end(), value) == setting->choices.end())

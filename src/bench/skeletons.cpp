@@ -349,7 +349,7 @@ bool isFrameworkInstalled()
     return std::filesystem::exists(frameworkCore() + "/cores", ec);
 }
 
-bool fitsFramework(const PartKind& board) { return board.chip != nullptr && (std::string_view(board.chip->id) == "atmega328p" || std::string_view(board.chip->id) == "atmega2560"); }
+bool fitsFramework(const PartKind& board) { return board.chip != nullptr && (board.chip->id == "atmega328p" || std::string_view(board.chip->id) == "atmega2560"); }
 
 std::string frameworkMakefile(const std::string& slug, const PartKind& board)
 {

@@ -32,19 +32,19 @@ Result<void> World::loadFirmware(std::size_t index, const std::string& file)
     unit.chip->setDataEnd(unit.firmware.dataEnd);
     // What an earlier run has kept goes before what the image brings.
     if (const std::string kept = eepromFile(index); !kept.empty() && std::filesystem::exists(kept)) {
-        auto image = chip::loadFirmware(kept, *unit.table);
+        auto image = chip::loadFirmware(kept, unit.chip->device());
         if (!image)
             return tl::unexpected(image.error());
-        image->flash.resize(unit.table->eepromBytes, 0xFF);
+        image->flash.resize(unit.chip->device().regionOf(chip::RegionKind::nonVolatile)->size, 0xFF);
         unit.chip->eeprom().program(image->flash);
     } else if (unit.firmware.eepromGiven) {
         unit.chip->eeprom().program(unit.firmware.eeprom);
     }
     unit.chip->powerOn();
-    if (!unit.firmware.builtFor.empty() && unit.firmware.builtFor != unit.table->id)
+    if (!unit.firmware.builtFor.empty() && unit.firmware.builtFor != unit.chip->device().id)
         report({Severity::error, "firmware-other-chip", unit.id,
-                fmt::format("{} was built for {}, but {} is a {}: registers and vectors may lie elsewhere; build it with -mmcu={}", file, unit.firmware.builtFor, unit.id, unit.table->title,
-                            unit.table->id),
+                fmt::format("{} was built for {}, but {} is a {}: registers and vectors may lie elsewhere; build it with -mmcu={}", file, unit.firmware.builtFor, unit.id, unit.chip->device().title,
+                            unit.chip->device().id),
                 now()});
     return {};
 }

@@ -5,6 +5,7 @@
 
 #include "bench/board_supply.h"
 #include "bench/geometry.h"
+#include "chip/avr/device.h"
 #include "bench/reset_pin.h"
 #include "bench/toml_read.h"
 #include "bench/wiring_checks.h"
@@ -203,7 +204,7 @@ struct World::Builder {
         const std::size_t elements = world.circuit_.elementCount(), pins = world.circuit_.pinCount();
         ChipUnit unit;
         unit.id = item.id;
-        unit.table = kind.chip;
+        unit.table = &chip::avr::tableOf(*kind.chip);
         unit.ideal = kind.ideal;
         chip::avr::ChipOptions chipOptions;
         chipOptions.clockHz = kind.clockHz != 0 ? kind.clockHz : crystalAt(item.id, kind);
@@ -221,11 +222,11 @@ struct World::Builder {
             }
             chipOptions.pullUpOhms = *ohms;
         }
-        chip::avr::FuseBytes fuses = kind.fuses;
+        chip::OptionBytes fuses = kind.options;
         for (const auto& [name, value] : item.set)
             if (const SettingKind* s = kind.setting(name); s != nullptr && s->type == "fuse")
-                (void)chip::avr::setFuse(*kind.chip, fuses, name, value);  // checkDocument has seen to it
-        chipOptions.fuses = fuses;
+                (void)chip::setOption(*kind.chip, fuses, name, value);  // checkDocument has seen to it
+        chipOptions.fuses = chip::avr::fusesOf(fuses);
         const PinKind* vcc = nullptr;
         const PinKind* ground = nullptr;
         for (const PinKind& p : kind.pins) {
@@ -238,7 +239,7 @@ struct World::Builder {
         chipOptions.supplyVolts = wiredSupply ? 0 : 5;
         world.chipIds_.push_back(item.id);
         world.ears_.push_back(std::make_unique<ChipEar>(world, world.chipIds_.size() - 1));
-        unit.chip = std::make_unique<chip::avr::Chip>(*kind.chip, chipOptions, world.queue_, world.circuit_, *world.ears_.back());
+        unit.chip = std::make_unique<chip::avr::Chip>(*unit.table, chipOptions, world.queue_, world.circuit_, *world.ears_.back());
         chip::avr::Chip& chip = *unit.chip;
         const bool resetIsPort = chip.fuse("RSTDISBL") == 0;
         std::unique_ptr<ResetPin> reset;
@@ -312,8 +313,8 @@ struct World::Builder {
 
     void addUarts(const PartItem& item, const PartKind& kind, std::size_t chipIndex, std::uint32_t actor)
     {
-        for (std::size_t i = 0; i < kind.chip->usarts.size(); ++i) {
-            const chip::avr::UsartRow& row = kind.chip->usarts[i];
+        for (std::size_t i = 0; i < world.chips_[chipIndex].table->usarts.size(); ++i) {
+            const chip::avr::UsartRow& row = world.chips_[chipIndex].table->usarts[i];
             const chip::avr::Usart& usart = world.chips_[chipIndex].chip->usart(i);
             const auto netOf = [&](chip::avr::PortPin port) { return world.circuit_.netOf(world.chips_[chipIndex].chip->ports().idOf(port)); };
             Uart uart;

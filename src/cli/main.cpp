@@ -71,7 +71,7 @@ int checkCommand(const std::string& file, const std::vector<std::string>& allow)
 int listCommand(const std::string& what)
 {
     if (what == "chips") {
-        for (const chip::avr::ChipTable* chip : chip::avr::allChips())
+        for (const chip::Device* chip : chip::allDevices())
             fmt::print("{:<16} {}\n", chip->id, chip->about);
         return cli::kGoalReached;
     }

@@ -238,7 +238,7 @@ Result<void> Run::openSession()
             return ok;
         document_ = std::move(*document);
     } else {
-        const chip::avr::ChipTable* chip = chip::avr::findChip(options_.chip);
+        const chip::Device* chip = chip::findDevice(options_.chip);
         if (chip == nullptr)
             return fail("--chip", fmt::format("\"{}\" is not known", options_.chip), "bramix-cli list chips shows what is");
         bench::PartItem mcu;
@@ -250,17 +250,17 @@ Result<void> Run::openSession()
                 return fail("--clock", hz ? fmt::format("\"{}\" is out of range; expected 1Hz to 1GHz", options_.clock) : hz.error().what);
             mcu.set["clock"] = fmt::format("{}", static_cast<std::uint64_t>(*hz + 0.5));
         }
-        chip::avr::FuseBytes fuses = chip::avr::idealFuses(*chip);
+        chip::OptionBytes fuses = chip->ideal;
         for (const std::string& option : options_.fuses) {
             const std::size_t equals = option.find('=');
             if (equals == std::string::npos)
                 return fail("--fuse", fmt::format("\"{}\"; expected NAME=VALUE, as in BOOTRST=0", option));
-            if (auto ok = chip::avr::setFuse(*chip, fuses, option.substr(0, equals), option.substr(equals + 1)); !ok)
+            if (auto ok = chip::setOption(*chip, fuses, option.substr(0, equals), option.substr(equals + 1)); !ok)
                 return fail("--fuse", fmt::format("\"{}\": {}", option, ok.error().what));
         }
-        for (const chip::avr::FuseRow& row : chip->fuses)
-            if (const unsigned value = chip::avr::fuseField(*chip, fuses, row.name); value != chip::avr::fuseField(*chip, chip::avr::idealFuses(*chip), row.name))
-                mcu.set[std::string(row.name)] = fmt::format("{}", value);
+        for (const chip::OptionField& field : chip->options)
+            if (const unsigned value = chip::optionValue(*chip, fuses, field.name); value != chip::optionValue(*chip, chip->ideal, field.name))
+                mcu.set[field.name] = fmt::format("{}", value);
         document_.title = chip->title;
         document_.parts.push_back(mcu);
     }
@@ -449,7 +449,7 @@ Result<void> Run::chooseSignals()
         const bench::PartKind* kind = catalogue_.find(part.kind);
         for (const bench::PinKind& pin : kind->pins)
             if (const auto id = world.pin({part.id, pin.name})) {
-                const bool port = kind->chip != nullptr && chip::avr::Chip::portPin(*kind->chip, pin.chipPin).exists();
+                const bool port = kind->chip != nullptr && chip::isPortPin(*kind->chip, pin.chipPin);
                 consider(part.id + "." + pin.name, world.circuit().netOf(*id), port);
                 for (const std::string& alias : pin.aliases)  // by the name that it was asked for
                     if (std::find(patterns.begin(), patterns.end(), part.id + "." + alias) != patterns.end())
@@ -665,14 +665,14 @@ Result<void> Run::writeReport(const std::string& stop, const std::string& detail
     report["realtime_factor"] = wall > 0 ? simulated / wall : 0;
     report["chips"] = ordered_json::array();
     for (const auto& unit : session_->world().chips()) {
-        const chip::avr::Cpu& cpu = unit.chip->cpu();
+        const auto& cpu = unit.chip->cpu();
         ordered_json chip;
         chip["id"] = unit.id;
-        chip["chip"] = unit.table->id;
+        chip["chip"] = unit.chip->device().id;
         chip["clock_hz"] = unit.chip->clock().hz();
         chip["cycles"] = cpu.cycle;
         chip["instructions"] = cpu.instructions;
-        chip["pc"] = fmt::format("0x{:04x}", cpu.pc * 2);
+        chip["pc"] = fmt::format("0x{:04x}", unit.chip->codeAddress());
         chip["stack_low_water"] = cpu.lowestSp == UINT16_MAX ? ordered_json() : ordered_json(fmt::format("0x{:04x}", cpu.lowestSp));
         report["chips"].push_back(chip);
     }

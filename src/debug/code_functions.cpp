@@ -1,5 +1,7 @@
 #include "debug/code_functions.h"
 
+#include "chip/avr/device.h"
+
 #include <algorithm>
 #include <array>
 #include <map>
@@ -221,5 +223,7 @@ private:
 };
 
 Symbols functionsOf(std::span<const std::uint16_t> flash, const avr::ChipTable& chip) { return CodeReader(flash, chip).read(); }
+
+Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::Device& device) { return functionsOf(flash, chip::avr::tableOf(device)); }
 
 }  // namespace bramix::debug

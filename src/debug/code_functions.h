@@ -13,11 +13,13 @@
 #include <span>
 
 #include "chip/avr/table.h"
+#include "chip/device.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
 
 // `flash` is words from address 0; what is erased at its end may be left out.
 [[nodiscard]] Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip);
+[[nodiscard]] Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::Device& device);
 
 }  // namespace bramix::debug

@@ -1,5 +1,7 @@
 #include "debug/disassembler.h"
 
+#include "chip/avr/device.h"
+
 #include <fmt/format.h>
 
 #include "chip/avr/core/isa.h"
@@ -161,6 +163,11 @@ InstructionText disassemble(const avr::ChipTable& chip, std::span<const std::uin
     default: break;
     }
     return out;
+}
+
+InstructionText disassemble(const chip::Device& device, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols)
+{
+    return disassemble(chip::avr::tableOf(device), flash, address, symbols);
 }
 
 }  // namespace bramix::debug

@@ -8,6 +8,7 @@
 #include <string>
 
 #include "chip/avr/table.h"
+#include "chip/device.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
@@ -23,5 +24,6 @@ struct InstructionText {
 
 // `symbols` may be null.
 InstructionText disassemble(const chip::avr::ChipTable& chip, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols);
+[[nodiscard]] InstructionText disassemble(const chip::Device& device, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols);
 
 }  // namespace bramix::debug

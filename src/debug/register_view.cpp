@@ -1,5 +1,7 @@
 #include "debug/register_view.h"
 
+#include "chip/avr/device.h"
+
 #include <algorithm>
 #include <cctype>
 #include <map>
@@ -409,5 +411,11 @@ RegisterText describeRegister(const avr::ChipTable& chip, const avr::RegisterRow
     }
     return out;
 }
+
+std::vector<RegisterGroup> registerGroups(const chip::Device& device) { return registerGroups(chip::avr::tableOf(device)); }
+
+std::span<const RegisterRow> registersOf(const chip::Device& device) { return chip::avr::tableOf(device).registers; }
+
+RegisterText describeRegister(const chip::Device& device, const RegisterRow& row, const std::function<std::uint8_t(std::uint16_t)>& peek) { return describeRegister(chip::avr::tableOf(device), row, peek); }
 
 }  // namespace bramix::debug

@@ -10,9 +10,14 @@
 #include <string>
 #include <vector>
 
+#include <span>
+
 #include "chip/avr/table.h"
+#include "chip/device.h"
 
 namespace bramix::debug {
+
+using RegisterRow = chip::avr::RegisterRow;
 
 struct RegisterGroup {
     std::string name;  // "Timer 1", "Port B"
@@ -21,6 +26,8 @@ struct RegisterGroup {
 
 // Every register of a chip, in a fixed order of groups.
 std::vector<RegisterGroup> registerGroups(const chip::avr::ChipTable& chip);
+[[nodiscard]] std::vector<RegisterGroup> registerGroups(const chip::Device& device);
+[[nodiscard]] std::span<const RegisterRow> registersOf(const chip::Device& device);
 
 struct BitText {
     std::string name;      // empty where reserved
@@ -35,5 +42,7 @@ struct RegisterText {
 
 // `peek` reads a data address without side effects.
 RegisterText describeRegister(const chip::avr::ChipTable& chip, const chip::avr::RegisterRow& row, const std::function<std::uint8_t(std::uint16_t)>& peek);
+
+[[nodiscard]] RegisterText describeRegister(const chip::Device& device, const RegisterRow& row, const std::function<std::uint8_t(std::uint16_t)>& peek);
 
 }  // namespace bramix::debug

@@ -159,12 +159,14 @@ void Session::giveDueInputs(World& world, std::size_t& applied) const
         case Input::Kind::poke:
             for (World::ChipUnit& unit : world.chips())
                 if (unit.id == input.target)
-                    applyPoke(*unit.chip, input.space, static_cast<std::uint32_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
+                    (void)unit.chip->write(static_cast<chip::SpaceId>(input.space), static_cast<std::uint64_t>(input.value), static_cast<std::uint8_t>(input.text[0]));
             break;
-        case Input::Kind::pc:
+        case Input::Kind::coreRegister:
             for (World::ChipUnit& unit : world.chips())
                 if (unit.id == input.target)
-                    unit.chip->setPc(static_cast<std::uint32_t>(input.value));
+                    for (std::size_t i = 0; i < unit.chip->device().coreRegisters.size(); ++i)
+                        if (unit.chip->device().coreRegisters[i].name == input.text)
+                            unit.chip->writeRegister(i, static_cast<std::uint64_t>(input.value));
             break;
         case Input::Kind::firmware: case Input::Kind::edit: break;  // history begins after them
         }
@@ -273,29 +275,19 @@ void Session::recall(const Remembered& from)
     applied_ = from.inputs;
 }
 
-void Session::applyPoke(chip::avr::Chip& c, debug::Space space, std::uint32_t address, std::uint8_t value)
-{
-    if (space == debug::Space::data) {
-        c.poke(static_cast<std::uint16_t>(address), value);
-    } else if (space == debug::Space::eeprom && address < c.eeprom().contents().size()) {
-        std::vector<std::uint8_t> contents = c.eeprom().contents();
-        contents[address] = value;
-        c.eeprom().program(contents);
-    }
-}
-
 void Session::poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value)
 {
     branch();
     log({Input::Kind::poke, world_->now(), world_->chips()[chip].id, std::string(1, static_cast<char>(value)), static_cast<double>(address), space});
-    applyPoke(*world_->chips()[chip].chip, space, address, value);
+    (void)world_->chips()[chip].chip->write(static_cast<chip::SpaceId>(space), address, value);
 }
 
-void Session::setPc(std::size_t chip, std::uint32_t word)
+void Session::setRegister(std::size_t chip, std::size_t index, std::uint64_t value)
 {
+    chip::DebugPort& port = *world_->chips()[chip].chip;
     branch();
-    log({Input::Kind::pc, world_->now(), world_->chips()[chip].id, {}, static_cast<double>(word), debug::Space::flash});
-    world_->chips()[chip].chip->setPc(word);
+    log({Input::Kind::coreRegister, world_->now(), world_->chips()[chip].id, port.device().coreRegisters[index].name, static_cast<double>(value)});
+    port.writeRegister(index, value);
 }
 
 void Session::writeFlash(std::size_t chip, const std::vector<std::uint8_t>& bytes)

@@ -59,11 +59,11 @@ inline constexpr tape::State kResetMark = 255;
 
 // Something that came from outside, at the instant at which it was applied.
 struct Input {
-    enum class Kind : std::uint8_t { control, send, firmware, edit, replace, poke, pc } kind{};
+    enum class Kind : std::uint8_t { control, send, firmware, edit, replace, poke, coreRegister } kind{};
     Time at{};
     std::string target;  // part.control, UART, or chip
-    std::string text;    // bytes sent or written, or file
-    double value = 0;    // of a control; of a debugger's write: the address
+    std::string text;    // bytes sent or written, file, or the name of a register
+    double value = 0;    // of a control or a register; of a debugger's write into memory: the address
     debug::Space space = debug::Space::data;
 };
 
@@ -105,9 +105,9 @@ public:
     [[nodiscard]] Result<void> setControl(const std::string& part, const std::string& control, double value);
     [[nodiscard]] Result<void> replacePart(const std::string& part);
     void send(std::size_t uart, const std::string& bytes);
-    // As a debugger writes: one byte into data memory (registers first), EEPROM, or with `pc` set the program counter.
+    // As a debugger writes: one byte of memory (peripherals act on it), or a register of the core by its index in the chip's Device.
     void poke(std::size_t chip, debug::Space space, std::uint32_t address, std::uint8_t value);
-    void setPc(std::size_t chip, std::uint32_t word);
+    void setRegister(std::size_t chip, std::size_t index, std::uint64_t value);
     // Another image in flash, as a programmer writes it; the chip is reset.
     void writeFlash(std::size_t chip, const std::vector<std::uint8_t>& bytes);
     // Loads a file into a chip and resets it. On an error the earlier firmware stays.
@@ -240,7 +240,6 @@ private:
     void branch();
     // What happens now has happened before, and is recorded.
     [[nodiscard]] bool knows(Time at) const { return behind_ && at <= latest_; }
-    static void applyPoke(chip::avr::Chip& chip, debug::Space space, std::uint32_t address, std::uint8_t value);
     // The wiring or the firmware is another now: the past before it cannot be gone back into.
     void forgetPast();
     void applyDueInputs();

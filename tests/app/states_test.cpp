@@ -5,6 +5,7 @@
 
 #include <QDialog>
 #include <QPushButton>
+#include <QSettings>
 #include <QTreeWidget>
 
 #include "app/code/code_panel.h"
@@ -125,6 +126,36 @@ private slots:
         }
         QVERIFY(seen > 80);
         end();
+    }
+
+    // Kept settings may hold anything: by another version, or by hand.
+    void settingsOfAnySortAreTaken()
+    {
+        const QStringList keys{"look/theme", "look/text", "run/fullSpeed", "tape/megabytes", "autosave/seconds", "benches/folder", "ports/gdb", "ports/serial", "recent", "tour/seen", "build/allowed", "sourceFolders"};
+        const QList<QVariant> values{"", "nonsense", -1, 1e308, 999999999999LL, QByteArray("\0\xff", 2), QStringList{"/nowhere/at/all", "", "/dev/zero"}, true};
+        for (const QVariant& value : values) {
+            QSettings settings;
+            for (const QString& key : keys)
+                settings.setValue(key, value);
+            settings.sync();
+            openWindow();
+            window_->neverAsk();
+            window_->showStart();
+            window_->openMenu();
+            QTest::qWait(30);
+            if (QWidget* menu = QApplication::activePopupWidget())
+                menu->close();
+            window_->openSettings();
+            QTest::qWait(30);
+            if (auto* dialog = window_->findChild<QDialog*>("settings"))
+                dialog->reject();
+            command("newEmpty");
+            window_->editor().change("board", [&](bench::Document& d) { bench::addPart(d, *catalogue_.find("briar-328"), {4, 4}); });
+            window_->editor().toggleRun();
+            QTRY_VERIFY(window_->editor().picture().now > kernel::Time(std::chrono::milliseconds(1)));
+            window_.reset();
+        }
+        QSettings().clear();
     }
 
     void emptyViews_data() { looks(); }

@@ -161,10 +161,10 @@ private slots:
         static const auto catalogue = bench::Catalogue::loadInstalled();
         const QStringList levels{"-Os", "-O2", "-O1", "-O0"};
         int turn = static_cast<int>(seed);
-        for (const chip::avr::ChipTable* chip : chip::avr::allChips()) {
+        for (const chip::Device* chip : chip::allDevices()) {
             const QString elf = folder.filePath(QString(chip->id.data()) + ".elf");
             // The smallest flash takes only the smallest code.
-            const QString level = chip->flashBytes < 16'384 ? "-Os" : levels[++turn % levels.size()];
+            const QString level = chip->regionOf(chip::RegionKind::flash)->size < 16'384 ? "-Os" : levels[++turn % levels.size()];
             const auto built = run("avr-gcc", {QString("-mmcu=") + chip->id.data(), level, "-w", "-fwrapv", "-o", elf, source});
             QVERIFY2(built.first == 0, built.second.constData());
             const QList<QByteArray> symbols = run("avr-nm", {elf}).second.split('\n');

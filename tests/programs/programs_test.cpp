@@ -55,7 +55,7 @@ private slots:
         bench::Document document;
         bench::PartItem mcu;
         mcu.id = "mcu";
-        mcu.kind = bench::bareKind(chip::avr::atmega328p());
+        mcu.kind = bench::bareKind(*chip::findDevice("atmega328p"));
         mcu.firmware = elf.toStdString();
         document.parts.push_back(mcu);
         said_.clear();

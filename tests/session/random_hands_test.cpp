@@ -171,7 +171,7 @@ private slots:
             case 15: s->poke(0, below(2) == 0 ? debug::Space::data : debug::Space::eeprom, static_cast<std::uint32_t>(below(0x900)), static_cast<std::uint8_t>(below(256))); break;
             case 16:
                 if (below(4) == 0)
-                    s->setPc(0, static_cast<std::uint32_t>(below(0x400)));
+                    s->setRegister(0, *s->world().chips()[0].chip->device().registerOf(chip::CoreRole::programCounter), 2 * below(0x400));
                 break;
             default: {
                 const std::string file = recordings_.filePath("run.bramix-run").toStdString();

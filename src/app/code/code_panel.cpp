@@ -346,12 +346,12 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     program_ = debug.program;
     freshProgram_ = true;
     flash_ = debug.flash;
-    chipTable_ = chip::avr::findChip(debug.table);
+    device_ = debug.device;
     const QString firmware = QString::fromStdString(debug.firmwareFile);
     firmware_ = firmware;
     symbols_ = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty() ? debug::Symbols() : debug::Symbols::fromElf(debug.firmwareFile);
-    if (symbols_.empty() && flash_ != nullptr && chipTable_ != nullptr)
-        symbols_ = debug::functionsOf(*flash_, *chipTable_);
+    if (symbols_.empty() && flash_ != nullptr && device_ != nullptr)
+        symbols_ = debug::functionsOf(*flash_, *device_);
     sources_.setFolders({firmware.isEmpty() ? editor_.folder() : QFileInfo(firmware).absolutePath(), editor_.folder()});
     // Files that stay keep their views; unsaved ones stay in any case.
     std::vector<Tab> before = std::exchange(files_, {});
@@ -639,10 +639,10 @@ void CodePanel::hover(const QString& expression, const QPoint& at)
 {
     // A register of the chip tells its bits at once; a variable's value comes with the next picture.
     const session::DebugPicture& debug = editor_.picture().debug;
-    if (chipTable_ != nullptr)
-        for (const chip::avr::RegisterRow& row : chipTable_->registers)
+    if (device_ != nullptr)
+        for (const debug::RegisterRow& row : debug::registersOf(*device_))
             if (expression == QString::fromUtf8(row.name.data(), static_cast<int>(row.name.size())) && row.address < debug.io.size()) {
-                const auto words = debug::describeRegister(*chipTable_, row, [&](std::uint16_t a) { return a < debug.io.size() ? debug.io[a] : std::uint8_t{0}; });
+                const auto words = debug::describeRegister(*device_, row, [&](std::uint16_t a) { return a < debug.io.size() ? debug.io[a] : std::uint8_t{0}; });
                 QString tip = QString("%1 = 0x%2   %3").arg(expression).arg(debug.io[row.address], 2, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
                 for (std::size_t i = 0; i < words.bits.size() && !row.bits.empty(); ++i)
                     if (!words.bits[i].name.empty())
@@ -693,9 +693,9 @@ void CodePanel::openDefinition(const QString& file, const QString& expression, i
     if (found != nullptr && go(found->file, found->line))
         return;
     int function = symbols_.functionByName(name);
-    for (std::size_t v = 0; chipTable_ != nullptr && function < 0 && v < chipTable_->vectors.size(); ++v)
-        if (name == std::string(chipTable_->vectors[v].name) + "_vect")
-            function = symbols_.functionByName("__vector_" + std::to_string(v));
+    for (std::size_t e = 0; device_ != nullptr && function < 0 && e < device_->exceptions.size(); ++e)
+        if (name == device_->exceptions[e].name + "_vect")
+            function = symbols_.functionByName(device_->exceptions[e].handlerName);
     if (function >= 0) {
         const debug::Function& f = symbols_.functions()[static_cast<std::size_t>(function)];
         if (!go(f.file, f.line))
@@ -707,7 +707,7 @@ void CodePanel::openDefinition(const QString& file, const QString& expression, i
 
 bool CodePanel::openCode(std::uint32_t address)
 {
-    if (chipTable_ == nullptr)
+    if (device_ == nullptr)
         return false;
     const debug::Place place = symbols_.at(address);
     if (place.line <= 0 || !openPlace(QString::fromStdString(place.file), place.line))
@@ -725,10 +725,11 @@ std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()
                     openAddress(address);
             });
     // Interrupts by their names: the handler where there is one, else the vector.
-    for (std::size_t v = 0; chipTable_ != nullptr && v < chipTable_->vectors.size(); ++v) {
-        const int handler = symbols_.functionByName("__vector_" + std::to_string(v));
-        const std::uint32_t address = handler >= 0 ? symbols_.functions()[static_cast<std::size_t>(handler)].begin() : static_cast<std::uint32_t>(v * chipTable_->vectorWords * 2);
-        out.emplace_back(tr("%1 interrupt").arg(QString::fromUtf8(chipTable_->vectors[v].name.data(), static_cast<int>(chipTable_->vectors[v].name.size()))), [this, address] {
+    for (std::size_t e = 0; device_ != nullptr && e < device_->exceptions.size(); ++e) {
+        const chip::Exception& exception = device_->exceptions[e];
+        const int handler = symbols_.functionByName(exception.handlerName);
+        const std::uint32_t address = handler >= 0 ? symbols_.functions()[static_cast<std::size_t>(handler)].begin() : exception.entry;
+        out.emplace_back(tr("%1 interrupt").arg(QString::fromStdString(exception.name)), [this, address] {
             const debug::Place place = symbols_.at(address);
             if (place.line <= 0 || !openPlace(QString::fromStdString(place.file), place.line))
                 openAddress(address);

@@ -110,7 +110,7 @@ private:
     Editor& editor_;
     Sources sources_;
     debug::Symbols symbols_;
-    const chip::avr::ChipTable* chipTable_ = nullptr;
+    const chip::Device* device_ = nullptr;
     std::shared_ptr<const std::vector<std::uint16_t>> flash_;
     QString firmware_;
     std::uint64_t program_ = 0;

@@ -21,7 +21,7 @@ constexpr int kUnfoldedWidth = 64;    // letters, so that the ground is one bloc
 
 QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* words) const
 {
-    const debug::InstructionText i = debug::disassemble(*chipTable_, *flash_, address, &symbols_);
+    const debug::InstructionText i = debug::disassemble(*device_, *flash_, address, &symbols_);
     if (words != nullptr)
         *words = i.words;
     QString row = QString("%1 %2  %3 %4").arg(next ? QChar(0x25B8) : QChar(' ')).arg(address, 4, 16, QChar('0')).arg(QString::fromStdString(i.mnemonic), -6).arg(QString::fromStdString(i.operands), -16);
@@ -35,7 +35,7 @@ void CodePanel::fillInstructions()
 {
     lineOfAddress_.clear();
     addressOfLine_.clear();
-    if (chipTable_ == nullptr || flash_ == nullptr || files_.empty() || files_.back().view == nullptr)
+    if (device_ == nullptr || flash_ == nullptr || files_.empty() || files_.back().view == nullptr)
         return;
     std::size_t end = flash_->size();
     while (end > 0 && (*flash_)[end - 1] == 0xFFFF)
@@ -44,12 +44,12 @@ void CodePanel::fillInstructions()
     for (const debug::Function& f : symbols_.functions())
         if (f.caller < 0)
             labels.emplace(f.begin(), QString::fromStdString(f.name));
-    for (std::size_t v = 0; v < chipTable_->vectors.size(); ++v)
-        labels.emplace(static_cast<std::uint32_t>(v * chipTable_->vectorWords * 2), tr("vector %1: %2").arg(v).arg(QString::fromUtf8(chipTable_->vectors[v].name.data(), static_cast<int>(chipTable_->vectors[v].name.size()))));
+    for (const chip::Exception& e : device_->exceptions)
+        labels.emplace(e.entry, tr("vector %1: %2").arg(e.number).arg(QString::fromStdString(e.name)));
     QStringList rows;
     for (std::uint32_t address = 0; address < end * 2;) {
         if (const auto label = labels.find(address); label != labels.end()) {
-            if (address >= chipTable_->vectors.size() * chipTable_->vectorWords * 2 && !rows.isEmpty())
+            if ((device_->exceptions.empty() || address > device_->exceptions.back().entry) && !rows.isEmpty())
                 rows << QString();
             rows << label->second + ":";
         }
@@ -65,7 +65,7 @@ void CodePanel::fillInstructions()
 QString CodePanel::instructionsOf(const QString& name, int line, std::uint32_t pc) const
 {
     const auto file = static_cast<std::uint32_t>(std::find(symbols_.files().begin(), symbols_.files().end(), name.toStdString()) - symbols_.files().begin());
-    if (chipTable_ == nullptr || flash_ == nullptr || file >= symbols_.files().size())
+    if (device_ == nullptr || flash_ == nullptr || file >= symbols_.files().size())
         return {};
     QStringList out;
     const auto& rows = symbols_.rows();

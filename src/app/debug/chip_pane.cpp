@@ -41,11 +41,10 @@ bool ChipSheet::inUse(const debug::RegisterGroup& group) const
 
 void ChipSheet::refresh(const session::DebugPicture& debug)
 {
-    const bool other = debug.table != debug_.table;
+    const bool other = debug.device != debug_.device;
     debug_ = debug;
     if (other) {
-        chip_ = chip::avr::findChip(debug.table);
-        groups_ = chip_ == nullptr ? std::vector<debug::RegisterGroup>() : debug::registerGroups(*chip_);
+        groups_ = debug.device == nullptr ? std::vector<debug::RegisterGroup>() : debug::registerGroups(*debug.device);
     }
     lay();
     update();
@@ -95,7 +94,7 @@ void ChipSheet::paintEvent(QPaintEvent* event)
     QPainter p(this);
     p.fillRect(rect(), theme::card());
     p.setRenderHint(QPainter::Antialiasing);
-    if (chip_ == nullptr)
+    if (debug_.device == nullptr)
         return;
     const auto text = [&](int x, int y, const QString& s, const QFont& font, const QColor& color) {
         p.setFont(font);
@@ -108,7 +107,7 @@ void ChipSheet::paintEvent(QPaintEvent* event)
         text(kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::muted());
         text(kLeft, 32, QString("pc %1").arg(r.pc, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
         text(kLeft + 66, 32, QString("sp %1").arg(r.sp, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
-        static constexpr char kFlags[] = "ITHSVNZC";
+        const std::string& flags = debug_.device->coreRegisters[*debug_.device->registerOf(chip::CoreRole::status)].flags;
         const std::uint8_t before = debug_.ioBefore.size() > 0x5F ? debug_.ioBefore[0x5F] : r.sreg;
         for (int bit = 7; bit >= 0; --bit) {
             const bool on = ((r.sreg >> bit) & 1) != 0;
@@ -119,7 +118,7 @@ void ChipSheet::paintEvent(QPaintEvent* event)
             p.drawRoundedRect(box, 2, 2);
             p.setFont(theme::figures(7.6));
             p.setPen(on ? theme::card() : theme::muted());
-            p.drawText(box, Qt::AlignCenter, QString(kFlags[7 - bit]));
+            p.drawText(box, Qt::AlignCenter, QString(flags[static_cast<std::size_t>(7 - bit)]));
         }
         const std::set<std::uint8_t> changed(debug_.changedRegisters.begin(), debug_.changedRegisters.end());
         for (int i = 0; i < 32; ++i) {
@@ -136,7 +135,7 @@ void ChipSheet::paintEvent(QPaintEvent* event)
     for (const Row& row : rows_) {
         if (row.top > event->rect().bottom() || row.top + kRow < event->rect().top())
             continue;
-        const debug::RegisterText words = debug::describeRegister(*chip_, *row.reg, peek);
+        const debug::RegisterText words = debug::describeRegister(*debug_.device, *row.reg, peek);
         const std::uint8_t value = peek(row.reg->address);
         const std::uint8_t before = row.reg->address < debug_.ioBefore.size() ? debug_.ioBefore[row.reg->address] : value;
         text(kLeft, row.top + 13, QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size())), theme::figures(8.8, QFont::Medium), value != before ? theme::bramble() : theme::ink());
@@ -178,13 +177,13 @@ void ChipSheet::mousePressEvent(QMouseEvent* event)
 
 bool ChipSheet::event(QEvent* event)
 {
-    if (event->type() == QEvent::ToolTip && chip_ != nullptr) {
+    if (event->type() == QEvent::ToolTip && debug_.device != nullptr) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const auto peek = [this](std::uint16_t a) { return a < debug_.io.size() ? debug_.io[a] : std::uint8_t{0}; };
         for (const Row& row : rows_) {
             if (help->pos().y() < row.top || help->pos().y() >= row.top + kRow)
                 continue;
-            const debug::RegisterText words = debug::describeRegister(*chip_, *row.reg, peek);
+            const debug::RegisterText words = debug::describeRegister(*debug_.device, *row.reg, peek);
             QString tip = QString("%1 at 0x%2").arg(QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size()))).arg(row.reg->address, 2, 16, QChar('0'));
             for (std::size_t i = 0; i < words.bits.size(); ++i)
                 if (!words.bits[i].name.empty() && !row.reg->bits.empty())
@@ -260,8 +259,8 @@ ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
 void ChipPane::refresh(const session::DebugPicture& debug)
 {
     sheet_->refresh(debug);
-    if (const QString table = QString::fromStdString(debug.table); table != table_) {
-        table_ = table;
+    if (debug.device != device_) {
+        device_ = debug.device;
         choice_->clear();
         choice_->addItem(kUsed);
         choice_->addItem(kPins);

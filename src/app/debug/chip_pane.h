@@ -36,7 +36,7 @@ protected:
 
 private:
     struct Row {
-        const chip::avr::RegisterRow* reg;
+        const debug::RegisterRow* reg;
         int top;
     };
 
@@ -45,7 +45,6 @@ private:
 
     Editor& editor_;
     session::DebugPicture debug_;
-    const chip::avr::ChipTable* chip_ = nullptr;
     std::vector<debug::RegisterGroup> groups_;
     QString shown_;
     std::vector<Row> rows_;
@@ -71,7 +70,7 @@ private:
     ChipSheet* sheet_;
     QScrollArea* scroll_;
     QTreeWidget* pins_;
-    QString table_;
+    const chip::Device* device_ = nullptr;
     QString wanted_;
 };
 

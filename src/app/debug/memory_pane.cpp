@@ -7,7 +7,6 @@
 #include <QWheelEvent>
 
 #include "app/shell/theme.h"
-#include "chip/avr/table.h"
 
 namespace bramix::app {
 
@@ -39,10 +38,7 @@ QByteArray MemorySheet::contents() const
 
 std::uint32_t MemorySheet::size() const
 {
-    const chip::avr::ChipTable* chip = chip::avr::findChip(debug_.table);
-    if (chip == nullptr)
-        return 0;
-    return space_ == debug::Space::data ? chip->core.ramEnd + 1U : space_ == debug::Space::flash ? chip->flashBytes : chip->eepromBytes;
+    return debug_.device == nullptr ? 0 : static_cast<std::uint32_t>(debug_.device->sizeOf(static_cast<chip::SpaceId>(space_)));
 }
 
 void MemorySheet::refresh(const session::DebugPicture& debug)
@@ -88,7 +84,7 @@ void MemorySheet::paintEvent(QPaintEvent*)
             p.fillRect(box, theme::dataGround());
         else if (data && debug_.lowestSp != UINT16_MAX && address > debug_.lowestSp && address <= debug_.registers.sp)
             p.fillRect(box, theme::heapGround());
-        else if (data && address >= 0x100 && address < debug_.dataEnd)
+        else if (data && debug_.device != nullptr && address >= debug_.device->ramBegin && address < debug_.dataEnd)
             p.fillRect(box, theme::stackGround());
         if (changed)
             p.fillRect(box, theme::changed());

@@ -364,7 +364,7 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
             continue;
         }
         line->setToolTip(QString::fromStdString(setting.about));
-        connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type, key, chip = kind.chip, fuseBytes = kind.fuses] {
+        connect(line, &QLineEdit::editingFinished, this, [this, line, now, apply, type, key, chip = kind.chip, optionBytes = kind.options] {
             const std::string value = line->text().trimmed().toStdString();
             if (value == now.toStdString())
                 return;
@@ -373,8 +373,8 @@ void Inspector::addSettings(const bench::PartItem& part, const bench::PartKind& 
                 if (const auto q = kernel::parseQuantity(value, kernel::unitNamed(type)); !q)
                     wrong = q.error().what;
             } else if (type == "fuse") {
-                auto bytes = fuseBytes;
-                if (const auto ok = chip::avr::setFuse(*chip, bytes, key, value); !ok)
+                auto bytes = optionBytes;
+                if (const auto ok = chip::setOption(*chip, bytes, key, value); !ok)
                     wrong = key + ": " + ok.error().what;
             } else if (type == "bounce" && value != "off") {
                 if (const auto t = kernel::parseDuration(value); !t)

@@ -31,6 +31,7 @@
 #include "chip/avr/peripherals/usart.h"
 #include "chip/avr/peripherals/usi.h"
 #include "chip/avr/peripherals/watchdog.h"
+#include "chip/debug_port.h"
 #include "circuit/circuit.h"
 
 namespace bramix::chip::avr {
@@ -64,7 +65,7 @@ struct ChipOptions {
 
 class HeardBus;
 
-class Chip final : public IoBus, public ChipServices {
+class Chip final : public IoBus, public ChipServices, public DebugPort {
 public:
     Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer);
     ~Chip() override;
@@ -172,6 +173,15 @@ public:
     [[nodiscard]] std::uint8_t peek(std::uint16_t address) const;
     // The same in the midst of an instruction, of a register of a peripheral, at a cycle to which everything due has come.
     [[nodiscard]] std::uint8_t peekRegister(std::uint16_t address, std::int64_t cycle) const;
+
+    // DebugPort (chip_debug.cpp)
+    [[nodiscard]] const Device& device() const override;
+    [[nodiscard]] std::uint64_t cycles() const override;
+    [[nodiscard]] std::uint32_t codeAddress() const override { return cpu_.pc * 2; }
+    [[nodiscard]] std::uint64_t readRegister(std::size_t index) const override;
+    void writeRegister(std::size_t index, std::uint64_t value) override;
+    [[nodiscard]] std::size_t read(SpaceId space, std::uint64_t at, std::span<std::uint8_t> out) const override;
+    bool write(SpaceId space, std::uint64_t at, std::uint8_t value) override;
 
     // IoBus
     std::uint8_t ioRead(std::uint16_t address, std::int64_t cycle) override;

@@ -40,7 +40,7 @@ debug::Registers registersOf(const chip::avr::Chip& chip)
     std::copy_n(cpu.data.begin(), 32, out.r.begin());
     out.sreg = cpu.sreg;
     out.sp = cpu.sp;
-    out.pc = cpu.pc * 2;
+    out.pc = chip.codeAddress();
     return out;
 }
 
@@ -191,7 +191,7 @@ Result<void> Debugger::beginLine(bool over)
     const Symbols& symbols = program(chip_).symbols;
     const std::vector<Frame> stack = frames();
     const auto outer = std::find_if(stack.begin(), stack.end(), [](const Frame& f) { return !f.inlined; });
-    const std::uint32_t pc = chip(chip_).cpu().pc * 2;
+    const std::uint32_t pc = chip(chip_).codeAddress();
     const LineRow* here = symbols.row(pc);
     if (here == nullptr || outer == stack.end() || outer->function < 0) {
         // No line to step by.
@@ -390,7 +390,7 @@ std::optional<std::vector<Debugger::Boundary>> Debugger::boundaries(Time from, T
         // The middle of a sleep is no place of its own.
         if (c.cpu().instructions != instructions || c.cpu().pc != pc) {
             if (!first || !c.cpu().sleeping)
-                out.push_back({c.now(), c.cpu().pc * 2, c.cpu().sp});
+                out.push_back({c.now(), c.codeAddress(), c.cpu().sp});
             instructions = c.cpu().instructions;
             pc = c.cpu().pc;
         }
@@ -481,7 +481,7 @@ std::optional<Time> Debugger::overInstruction(bool over)
     const chip::avr::Chip& c = chip(chip_);
     const Time now = c.now();
     const std::uint16_t sp = c.cpu().sp;
-    const std::uint32_t pc = c.cpu().pc * 2;
+    const std::uint32_t pc = c.codeAddress();
     if (const auto found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return !over || list[i].sp >= sp; }); found || !over)
         return found;
     // A call that took long: it stands right before, in one word or two.
@@ -499,7 +499,7 @@ Result<void> Debugger::back(Step step)
     const chip::avr::Chip& c = chip(chip_);
     const Time now = c.now();
     const Time stood = session_.world().now();
-    const std::uint32_t pc = c.cpu().pc * 2;
+    const std::uint32_t pc = c.codeAddress();
     const std::uint16_t sp = c.cpu().sp;
     const std::vector<Frame> stack = frames();
     std::optional<Time> found;

@@ -112,7 +112,7 @@ Result<bool> Debugger::parseRegisters(Rule& rule, std::string_view word)
 {
     const debug::Symbols& symbols = program(rule.chip).symbols;
     const chip::avr::Chip& c = chip(rule.chip);
-    const int here = symbols.functionAt(c.cpu().pc * 2);
+    const int here = symbols.functionAt(c.codeAddress());
     if (auto name = splitLocal(rule.expression)) {
         if (auto ok = knowsLocal(symbols, *name); !ok)
             return tl::unexpected(ok.error());

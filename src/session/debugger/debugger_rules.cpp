@@ -133,7 +133,8 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     }
     if (auto ok = wantsChip(); !ok)
         return ok;
-    const chip::avr::ChipTable& table = *chips[rule.chip].table;
+    const chip::Device& device = chips[rule.chip].chip->device();
+    const std::uint64_t dataEnd = device.sizeOf(device.dataSpace);
     Program& known = program(rule.chip);
     if (text == "reset") {
         rule.kind = Rule::Kind::reset;
@@ -141,8 +142,8 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     }
     if (const auto rest = after(text, "stack")) {
         const long address = std::strtol(rest->c_str(), nullptr, 0);
-        if (address <= table.core.ramStart || address > table.core.ramEnd)
-            return fail(*rest, fmt::format("is not an address in the SRAM of {}; expected 0x{:04x} to 0x{:04x}", table.title, table.core.ramStart + 1, table.core.ramEnd));
+        if (address <= static_cast<long>(device.ramBegin) || address >= static_cast<long>(dataEnd))
+            return fail(*rest, fmt::format("is not an address in the RAM of {}; expected 0x{:04x} to 0x{:04x}", device.title, device.ramBegin + 1, dataEnd - 1));
         rule.kind = Rule::Kind::access;
         rule.stack = true;
         rule.expression = *rest;
@@ -151,11 +152,11 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     }
     if (const auto rest = after(text, "interrupt")) {
         rule.kind = Rule::Kind::interrupt;
-        for (std::size_t v = 1; v < table.vectors.size(); ++v)
-            if (rest->empty() || *rest == "any" || table.vectors[v].name == *rest)
+        for (std::size_t v = 1; v < device.exceptions.size(); ++v)
+            if (rest->empty() || *rest == "any" || device.exceptions[v].name == *rest)
                 rule.vectors |= std::uint64_t{1} << v;
         if (rule.vectors == 0)
-            return fail(*rest, fmt::format("is no interrupt of {}; expected one such as {}, or any", table.title, table.vectors[1].name));
+            return fail(*rest, fmt::format("is no interrupt of {}; expected one such as {}, or any", device.title, device.exceptions[1].name));
         return {};
     }
     for (const std::string_view word : {"write", "read", "access", "change"})
@@ -168,8 +169,8 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 char* end = nullptr;
                 const unsigned long address = std::strtoul(rest->c_str(), &end, 16);
                 const unsigned long length = *end == ':' ? std::strtoul(end + 1, &end, 10) : 1;
-                if (*end != 0 || length == 0 || address > table.core.ramEnd || length > table.core.ramEnd + 1U - address)
-                    return fail(*rest, fmt::format("is not in data memory; expected 0x0020 to 0x{:04x}, or such with :LENGTH", table.core.ramEnd));
+                if (*end != 0 || length == 0 || address >= dataEnd || length > dataEnd - address)
+                    return fail(*rest, fmt::format("is not in data memory; expected 0x0000 to 0x{:04x}, or such with :LENGTH", dataEnd - 1));
                 rule.expression = *rest;
                 rule.onChange = word == "change";
                 rule.last.resize(length);
@@ -209,8 +210,9 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     if (text.starts_with("0x")) {
         char* end = nullptr;
         const unsigned long address = std::strtoul(text.c_str(), &end, 16);
-        if (*end != 0 || address >= table.flashBytes)
-            return fail(text, fmt::format("is not an address in the flash of {}; expected 0x0000 to 0x{:04x}", table.title, table.flashBytes - 2));
+        const chip::MemoryRegion* flash = device.regionOf(chip::RegionKind::flash);
+        if (*end != 0 || flash == nullptr || address >= flash->size)
+            return fail(text, fmt::format("is not an address in the flash of {}; expected 0x0000 to 0x{:04x}", device.title, flash == nullptr ? 0 : flash->size - 2));
         rule.addresses = {static_cast<std::uint32_t>(address & ~1UL)};
         return {};
     }
@@ -576,7 +578,7 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
     case Kind::interrupt:
         for (Rule& rule : rules_)
             if (rule.kind == Rule::Kind::interrupt && rule.chip == index && ((rule.vectors >> stop.vector) & 1) != 0)
-                ends = fires(rule, index, fmt::format("{}: interrupt {} is entered", id, chip(index).table().vectors[stop.vector].name)) || ends;
+                ends = fires(rule, index, fmt::format("{}: interrupt {} is entered", id, chip(index).device().exceptions[stop.vector].name)) || ends;
             else if (rule.kind == Rule::Kind::registers && rule.chip == index && (rule.flags || rule.stackPointer))
                 ends = touched(rule, stop.pc, false, true) || ends;  // it pushes an address and clears I
         break;

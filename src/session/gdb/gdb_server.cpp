@@ -12,9 +12,7 @@ namespace bramix::session {
 namespace {
 
 constexpr std::size_t kMostPoints = 1024;  // breakpoints and watches of one client
-constexpr std::uint32_t kDataBase = 0x800000, kEepromBase = 0x810000;
 constexpr std::size_t kPacket = 4000;
-constexpr unsigned kSreg = 32, kSp = 33, kPc = 34;
 
 std::string hexOf(std::string_view bytes)
 {
@@ -47,11 +45,13 @@ std::uint32_t number(std::string_view& text)
     return value;
 }
 
-std::string little(std::uint32_t value, int bytes)
+// A register's bytes as the chip has them in memory.
+std::string bytesOfValue(std::uint64_t value, unsigned bits, bool bigEndian)
 {
     std::string out;
-    for (int i = 0; i < bytes; ++i)
-        out += fmt::format("{:02x}", (value >> (8 * i)) & 0xFFU);
+    const unsigned bytes = (bits + 7) / 8;
+    for (unsigned i = 0; i < bytes; ++i)
+        out += fmt::format("{:02x}", (value >> (8 * (bigEndian ? bytes - 1 - i : i))) & 0xFFU);
     return out;
 }
 
@@ -163,18 +163,21 @@ std::string GdbServer::handle(const std::string& body)
     case 'g': return registers();
     case 'G': {
         std::size_t at = 1;
-        for (unsigned r = 0; r <= kPc; ++r) {
-            const std::size_t digits = r < kSp ? 2 : r == kSp ? 4 : 8;
+        for (std::size_t r = 0; r < device().coreRegisters.size(); ++r) {
+            const std::size_t digits = (device().coreRegisters[r].bits + 7) / 8 * 2;
             if (at + digits > body.size() || !setRegister(r, body.substr(at, digits)))
                 return "E01";
             at += digits;
         }
         return "OK";
     }
-    case 'p': return registerText(number(rest));
+    case 'p': {
+        const auto r = device().registerNumbered(static_cast<int>(number(rest)));
+        return r ? registerText(*r) : "E01";
+    }
     case 'P': {
-        const unsigned r = number(rest);
-        return setRegister(r, std::string(rest)) ? "OK" : "E01";
+        const auto r = device().registerNumbered(static_cast<int>(number(rest)));
+        return r && setRegister(*r, std::string(rest)) ? "OK" : "E01";
     }
     case 'm': {
         const std::uint32_t address = number(rest);
@@ -204,7 +207,7 @@ std::string GdbServer::handle(const std::string& body)
         if (p.kind > 4)
             return {};
         if (p.kind < 2)
-            p.length = 2;
+            p.length = 1;  // an instruction, however long
         std::erase(points_, p);
         if (body[0] == 'Z' && points_.size() >= kMostPoints)
             return "E01";
@@ -242,18 +245,22 @@ std::string GdbServer::query(const std::string& body)
         return "m1";
     if (body == "qsThreadInfo")
         return "l";
-    if (body.starts_with("qXfer:features:read:")) {
-        const char* family = table().core.longPc ? "avr:6" : table().bootBytes == 0 ? "avr:25" : "avr:5";
-        return transfer(fmt::format("<?xml version=\"1.0\"?><!DOCTYPE target SYSTEM \"gdb-target.dtd\"><target version=\"1.0\"><architecture>{}</architecture></target>", family), body);
-    }
+    if (body.starts_with("qXfer:features:read:"))
+        return transfer(fmt::format("<?xml version=\"1.0\"?><!DOCTYPE target SYSTEM \"gdb-target.dtd\"><target version=\"1.0\"><architecture>{}</architecture></target>", device().debuggerArchitecture), body);
     if (body.starts_with("qXfer:memory-map:read:"))
-        return transfer(fmt::format("<?xml version=\"1.0\"?><memory-map><memory type=\"flash\" start=\"0x0\" length=\"0x{:x}\"><property name=\"blocksize\">0x{:x}</property></memory>"
-                                    "<memory type=\"ram\" start=\"0x{:x}\" length=\"0x{:x}\"/><memory type=\"ram\" start=\"0x{:x}\" length=\"0x{:x}\"/></memory-map>",
-                                    table().flashBytes, table().pageBytes, kDataBase, table().core.ramEnd + 1, kEepromBase, table().eepromBytes),
-                        body);
+        return transfer(memoryMap(), body);
     if (body.starts_with("qRcmd,"))
         return monitor(bytesOf(std::string_view(body).substr(6)));
     return {};
+}
+
+std::string GdbServer::memoryMap() const
+{
+    std::string out = "<?xml version=\"1.0\"?><memory-map>";
+    for (const chip::MemoryRegion& r : device().regions)
+        out += r.kind == chip::RegionKind::flash ? fmt::format("<memory type=\"flash\" start=\"0x{:x}\" length=\"0x{:x}\"><property name=\"blocksize\">0x{:x}</property></memory>", r.debuggerBase, r.size, r.pageBytes)
+                                                 : fmt::format("<memory type=\"ram\" start=\"0x{:x}\" length=\"0x{:x}\"/>", r.debuggerBase, r.size);
+    return out + "</memory-map>";
 }
 
 // A part of a document, by the offset and length at the end of the request.
@@ -269,44 +276,26 @@ std::string GdbServer::transfer(const std::string& what, const std::string& body
 
 // Registers.
 
-std::string GdbServer::registerText(unsigned number) const
-{
-    const chip::avr::Cpu& cpu = chip().cpu();
-    if (number < 32)
-        return fmt::format("{:02x}", cpu.data[number]);
-    switch (number) {
-    case kSreg: return fmt::format("{:02x}", cpu.sreg);
-    case kSp: return little(cpu.sp, 2);
-    case kPc: return little(cpu.pc * 2, 4);
-    default: return "E01";
-    }
-}
+std::string GdbServer::registerText(std::size_t index) const { return bytesOfValue(port().readRegister(index), device().coreRegisters[index].bits, device().bigEndian); }
 
 std::string GdbServer::registers() const
 {
     std::string out;
-    for (unsigned r = 0; r <= kPc; ++r)
+    for (std::size_t r = 0; r < device().coreRegisters.size(); ++r)
         out += registerText(r);
     return out;
 }
 
-bool GdbServer::setRegister(unsigned number, const std::string& hex)
+bool GdbServer::setRegister(std::size_t index, const std::string& hex)
 {
     const std::string bytes = bytesOf(hex);
-    const auto byte = [&](std::size_t i) { return i < bytes.size() ? static_cast<std::uint32_t>(static_cast<unsigned char>(bytes[i])) : 0U; };
-    const auto poke = [&](std::uint32_t address, std::uint32_t value) { session_.poke(debugger_.chosen(), debug::Space::data, address, static_cast<std::uint8_t>(value)); };
-    if (bytes.empty() || number > kPc)
+    const std::size_t count = (device().coreRegisters[index].bits + 7) / 8;
+    if (bytes.empty())
         return false;
-    if (number < 32) {
-        poke(number, byte(0));
-    } else if (number == kSreg) {
-        poke(chip::avr::kSreg, byte(0));
-    } else if (number == kSp) {
-        poke(chip::avr::kSph, byte(1));
-        poke(chip::avr::kSpl, byte(0));
-    } else {
-        session_.setPc(debugger_.chosen(), (byte(0) | byte(1) << 8 | byte(2) << 16 | byte(3) << 24) / 2);
-    }
+    std::uint64_t value = 0;
+    for (std::size_t i = 0; i < std::min(count, bytes.size()); ++i)
+        value |= static_cast<std::uint64_t>(static_cast<unsigned char>(bytes[i])) << (8 * (device().bigEndian ? count - 1 - i : i));
+    session_.setRegister(debugger_.chosen(), index, value);
     return true;
 }
 
@@ -314,17 +303,20 @@ bool GdbServer::setRegister(unsigned number, const std::string& hex)
 
 std::string GdbServer::readMemory(std::uint32_t address, std::uint32_t length) const
 {
-    const ChipTarget target(session_.world().chips()[debugger_.chosen()]);
     std::string out;
-    for (std::uint32_t a = address; a < address + length; ++a) {
-        if (a >= kEepromBase && a - kEepromBase < table().eepromBytes)
-            out += fmt::format("{:02x}", target.eeprom(a - kEepromBase));
-        else if (a >= kDataBase && a - kDataBase <= table().core.ramEnd)
-            out += fmt::format("{:02x}", target.data(a - kDataBase));
-        else if (a < table().flashBytes)
-            out += fmt::format("{:02x}", target.flash(a));
-        else
+    while (length > 0) {
+        const chip::MemoryRegion* region = device().regionAt(address);
+        if (region == nullptr)
             break;
+        const std::uint64_t at = address - region->debuggerBase;
+        std::vector<std::uint8_t> bytes(static_cast<std::size_t>(std::min<std::uint64_t>(length, region->size - at)));
+        bytes.resize(port().read(region->space, region->begin + at, bytes));
+        if (bytes.empty())
+            break;
+        for (const std::uint8_t b : bytes)
+            out += fmt::format("{:02x}", b);
+        address += static_cast<std::uint32_t>(bytes.size());
+        length -= static_cast<std::uint32_t>(bytes.size());
     }
     return out.empty() && length > 0 ? "E14" : out;
 }
@@ -332,14 +324,11 @@ std::string GdbServer::readMemory(std::uint32_t address, std::uint32_t length) c
 std::string GdbServer::writeMemory(std::uint32_t address, const std::string& bytes)
 {
     for (std::size_t i = 0; i < bytes.size(); ++i) {
-        const std::uint32_t a = address + static_cast<std::uint32_t>(i);
-        const auto value = static_cast<std::uint8_t>(bytes[i]);
-        if (a >= kEepromBase && a - kEepromBase < table().eepromBytes)
-            session_.poke(debugger_.chosen(), debug::Space::eeprom, a - kEepromBase, value);
-        else if (a >= kDataBase && a - kDataBase <= table().core.ramEnd)
-            session_.poke(debugger_.chosen(), debug::Space::data, a - kDataBase, value);
-        else
+        const std::uint64_t a = std::uint64_t{address} + i;
+        const chip::MemoryRegion* region = device().regionAt(a);
+        if (region == nullptr || region->kind == chip::RegionKind::flash)
             return "E14";
+        session_.poke(debugger_.chosen(), static_cast<debug::Space>(region->space), static_cast<std::uint32_t>(region->begin + a - region->debuggerBase), static_cast<std::uint8_t>(bytes[i]));
     }
     return "OK";
 }
@@ -348,28 +337,30 @@ std::string GdbServer::writeMemory(std::uint32_t address, const std::string& byt
 std::string GdbServer::flash(const std::string& body)
 {
     std::string_view rest = body;
+    const chip::MemoryRegion* region = device().regionOf(chip::RegionKind::flash);
+    if (region == nullptr)
+        return "E.memtype";
     if (newFlash_.empty()) {
-        for (const std::uint16_t w : chip().cpu().flash()) {
-            newFlash_.push_back(static_cast<std::uint8_t>(w));
-            newFlash_.push_back(static_cast<std::uint8_t>(w >> 8));
-        }
+        newFlash_.resize(region->size);
+        newFlash_.resize(port().read(region->space, region->begin, newFlash_));
     }
-    const auto inside = [&](std::uint32_t address, std::size_t length) { return address <= newFlash_.size() && length <= newFlash_.size() - address; };
+    const auto inside = [&](std::uint64_t address, std::size_t length) { return address <= newFlash_.size() && length <= newFlash_.size() - address; };
     if (body.starts_with("vFlashErase:")) {
         rest.remove_prefix(12);
-        const std::uint32_t address = number(rest), length = number(rest);
+        const std::uint64_t address = number(rest) - region->debuggerBase;
+        const std::uint32_t length = number(rest);
         if (!inside(address, length))
             return "E.memtype";
-        std::fill_n(newFlash_.begin() + address, length, std::uint8_t{0xFF});
+        std::fill_n(newFlash_.begin() + static_cast<std::ptrdiff_t>(address), length, std::uint8_t{0xFF});
         return "OK";
     }
     if (body.starts_with("vFlashWrite:")) {
         rest.remove_prefix(12);
-        const std::uint32_t address = number(rest);
+        const std::uint64_t address = number(rest) - region->debuggerBase;
         const std::string bytes = unescaped(rest);
         if (!inside(address, bytes.size()))
             return "E.memtype";
-        std::copy(bytes.begin(), bytes.end(), newFlash_.begin() + address);
+        std::copy(bytes.begin(), bytes.end(), newFlash_.begin() + static_cast<std::ptrdiff_t>(address));
         return "OK";
     }
     if (body == "vFlashDone") {
@@ -388,10 +379,12 @@ void GdbServer::sendStops()
     for (const Point& p : points_) {
         bench::StopItem item;
         item.chip = session_.world().chips()[debugger_.chosen()].id;
+        const chip::MemoryRegion* region = device().regionAt(p.address);
+        const std::uint64_t at = region == nullptr ? p.address : region->begin + p.address - region->debuggerBase;
         if (p.kind < 2)
-            item.at = fmt::format("0x{:04x}", p.address);
+            item.at = fmt::format("0x{:04x}", at);
         else
-            item.at = fmt::format("{} 0x{:04x}:{}", p.kind == 2 ? "write" : p.kind == 3 ? "read" : "access", p.address & 0xFFFFU, p.length);
+            item.at = fmt::format("{} 0x{:04x}:{}", p.kind == 2 ? "write" : p.kind == 3 ? "read" : "access", at, p.length);
         items.push_back(std::move(item));
     }
     debugger_.setStops(items);
@@ -437,7 +430,7 @@ std::string GdbServer::stopped()
     if (report.stop < points_.size()) {
         const Point& p = points_[report.stop];
         if (p.kind >= 2)
-            reason_ = fmt::format("T05{}:{:x};", p.kind == 2 ? "watch" : p.kind == 3 ? "rwatch" : "awatch", kDataBase | (p.address & 0xFFFFU));
+            reason_ = fmt::format("T05{}:{:x};", p.kind == 2 ? "watch" : p.kind == 3 ? "rwatch" : "awatch", p.address);
         else
             reason_ = p.kind == 0 ? "T05swbreak:;" : "T05hwbreak:;";
     }
@@ -466,7 +459,7 @@ std::string GdbServer::monitor(const std::string& line)
         return say("reset; now: flushregs");
     }
     if (command == "time")
-        return say(fmt::format("{}, cycle {}", kernel::formatClock(session_.world().now()), chip().cpu().cycle));
+        return say(fmt::format("{}, cycle {}", kernel::formatClock(session_.world().now()), port().cycles()));
     if (command == "pin") {
         const auto ref = bench::parsePinRef(rest.find('.') == std::string::npos ? session_.world().chips()[debugger_.chosen()].id + "." + rest : rest);
         const auto pin = ref ? session_.world().pin(*ref) : std::nullopt;

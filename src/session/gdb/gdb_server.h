@@ -1,7 +1,6 @@
 // The GDB remote serial protocol ("Debugging with GDB", appendix E), bytes in, bytes out: a chip of a session as a debugger's target.
 //
-// Flash lies from 0, data memory from 0x800000, EEPROM from 0x810000, as in an AVR ELF file. Registers: r0 to r31, SREG, SP (two bytes), PC (four bytes,
-// a byte address). Software and hardware breakpoints are the same, and cost nothing; watchpoints for writing, reading and both. Reverse step and
+// Which registers there are, where each memory lies and what the architecture is called is what the chip's Device says. Software and hardware breakpoints are the same, and cost nothing; watchpoints for writing, reading and both. Reverse step and
 // continue go back through the session's past. `monitor help` tells what else there is.
 // Tested by tests/cli/gdb_test.cpp with a real avr-gdb.
 #pragma once
@@ -47,8 +46,9 @@ private:
     [[nodiscard]] std::string transfer(const std::string& what, const std::string& body);
     [[nodiscard]] std::string monitor(const std::string& command);
     [[nodiscard]] std::string registers() const;
-    [[nodiscard]] std::string registerText(unsigned number) const;
-    bool setRegister(unsigned number, const std::string& hex);
+    [[nodiscard]] std::string registerText(std::size_t index) const;
+    bool setRegister(std::size_t index, const std::string& hex);
+    [[nodiscard]] std::string memoryMap() const;
     [[nodiscard]] std::string readMemory(std::uint32_t address, std::uint32_t length) const;
     [[nodiscard]] std::string writeMemory(std::uint32_t address, const std::string& bytes);
     [[nodiscard]] std::string resume(bool step);
@@ -56,8 +56,8 @@ private:
     [[nodiscard]] std::string flash(const std::string& body);
     [[nodiscard]] std::string why() const;
     void sendStops();
-    [[nodiscard]] chip::avr::Chip& chip() const { return *session_.world().chips()[debugger_.chosen()].chip; }
-    [[nodiscard]] const chip::avr::ChipTable& table() const { return chip().table(); }
+    [[nodiscard]] const chip::DebugPort& port() const { return *session_.world().chips()[debugger_.chosen()].chip; }
+    [[nodiscard]] const chip::Device& device() const { return port().device(); }
 
     Session& session_;
     Debugger& debugger_;

@@ -129,11 +129,11 @@ bool findInterrupt(const Session& session, const TapeQuery& query, const std::st
 {
     bool known = false;
     for (std::size_t chip = 0; chip < session.world().chips().size(); ++chip) {
-        const auto& vectors = session.world().chips()[chip].table->vectors;
+        const auto& vectors = session.world().chips()[chip].chip->device().exceptions;
         std::vector<bool> wanted(256, false);
         bool any = false;
         for (std::size_t v = 1; v < vectors.size() && v < 255; ++v)
-            if (wanted[v] = lower(std::string(vectors[v].name)).find(words) != std::string::npos; wanted[v])
+            if (wanted[v] = lower(vectors[v].name).find(words) != std::string::npos; wanted[v])
                 any = true;
         constexpr std::size_t kShortest = 3;
         if (!any || words.size() < kShortest)

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "bench/document.h"
+#include "chip/device.h"
 #include "debug/pin_table.h"
 #include "debug/expression.h"
 
@@ -75,7 +76,7 @@ struct CountPicture {
 struct DebugPicture {
     bool there = false;            // a chip is looked at
     std::string chip;              // id
-    std::string table;             // "atmega328p"
+    const chip::Device* device = nullptr;  // what the chip is; it lives as long as the program
     std::uint64_t program = 0;     // another number: other flash contents
     std::shared_ptr<const std::vector<std::uint16_t>> flash;
     std::string firmwareFile;

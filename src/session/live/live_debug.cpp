@@ -100,7 +100,7 @@ void LiveSession::fillDebug(Picture& picture)
     const chip::avr::Chip& chip = *unit.chip;
     out.there = true;
     out.chip = unit.id;
-    out.table = unit.table->id;
+    out.device = &chip.device();
     out.firmwareFile = unit.firmwareFile;
     if (flash_ == nullptr || *flash_ != chip.cpu().flash()) {
         flash_ = std::make_shared<const std::vector<std::uint16_t>>(chip.cpu().flash());
@@ -151,18 +151,18 @@ void LiveSession::fillDebug(Picture& picture)
         out.hovered = looker.variable(look_.hovered, look_.hovered, evaluator.evaluate(look_.hovered), debug::Radix::natural, {});
     valuesNow_ = std::move(now);
     out.memorySpace = look_.memory.value_or(debug::Space::flash);
-    const std::uint32_t end = !look_.memory ? 0 : *look_.memory == debug::Space::data ? unit.table->core.ramEnd + 1U : unit.table->eepromBytes;
+    const auto end = look_.memory ? static_cast<std::uint32_t>(chip.device().sizeOf(static_cast<chip::SpaceId>(*look_.memory))) : 0U;
     for (std::uint32_t a = 0; a < end; ++a) {
         out.memory.push_back(target.read(*look_.memory, a));
         if (*look_.memory == debug::Space::data)
             out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
     }
     const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
-    for (std::size_t v = 1; v < unit.table->vectors.size(); ++v) {
+    for (std::size_t v = 1; v < chip.device().exceptions.size(); ++v) {
         const auto n = static_cast<std::uint8_t>(v);
         const chip::avr::InterruptCount& c = chip.interruptCount(n);
         const auto bit = [&](std::uint64_t set) { return ((set >> v) & 1) != 0; };
-        out.interrupts.push_back({std::string(unit.table->vectors[v].name), bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
+        out.interrupts.push_back({chip.device().exceptions[v].name, bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
                                   c.count == 0 ? 0 : static_cast<double>(c.totalLatency) / static_cast<double>(c.count)});
         if (debugger_->chosen() < counts_.size()) {
             const chip::avr::CycleCounts& counts = *counts_[debugger_->chosen()];

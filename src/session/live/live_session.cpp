@@ -524,7 +524,7 @@ void LiveSession::publish(bool always)
         for (std::size_t c = 0; c < world.chips().size(); ++c) {
             const auto& unit = world.chips()[c];
             const chip::avr::Chip& chip = *unit.chip;
-            picture->chips.push_back({unit.id, std::string(unit.table->title), chip.cpu().pc * 2, session_->place(unit.id, chip.cpu().pc * 2).brief(), chip.cpu().cycle, chip.clock().hz(),
+            picture->chips.push_back({unit.id, chip.device().title, chip.codeAddress(), session_->place(unit.id, chip.codeAddress()).brief(), chip.cpu().cycle, chip.clock().hz(),
                                       chip.cpu().sleeping, chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile});
         }
         for (const auto& uart : world.uarts()) {

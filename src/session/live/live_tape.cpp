@@ -56,7 +56,7 @@ void LiveSession::fillEvents(Picture& picture) const
         case Input::Kind::edit: event.text = "wiring changed"; break;
         case Input::Kind::replace: event.text = input.target + " replaced"; break;
         case Input::Kind::poke: event.text = fmt::format("memory of {} written by hand", input.target); break;
-        case Input::Kind::pc: event.text = fmt::format("{} set to another instruction", input.target); break;
+        case Input::Kind::coreRegister: event.text = fmt::format("{} of {} set to {:#x}", input.text, input.target, static_cast<std::uint64_t>(input.value)); break;
         }
         picture.events.push_back(std::move(event));
     }

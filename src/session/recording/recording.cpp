@@ -105,7 +105,7 @@ constexpr std::array kSections{
 // An enumeration that was read may hold any number.
 bool isSound(const Recording& r)
 {
-    return std::all_of(r.inputs.begin(), r.inputs.end(), [](const Input& i) { return i.kind <= Input::Kind::pc && i.space <= debug::Space::eeprom && (i.kind != Input::Kind::poke || !i.text.empty()); })
+    return std::all_of(r.inputs.begin(), r.inputs.end(), [](const Input& i) { return i.kind <= Input::Kind::coreRegister && i.space <= debug::Space::eeprom && (i.kind != Input::Kind::poke || !i.text.empty()); })
         && std::all_of(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.severity <= bench::Severity::error; });
 }
 

@@ -190,7 +190,7 @@ Result<Lookback::Scene> Lookback::sceneAt(const std::string& chip, std::uint32_t
     const auto index = static_cast<std::size_t>(unit - chips.begin());
     while (unit->chip->now() <= at && !world.faulted()) {
         (*past)->giveDueInputs();
-        if (unit->chip->cpu().pc * 2 == code || out.frames.empty()) {
+        if (unit->chip->codeAddress() == code || out.frames.empty()) {
             out.frames = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
             out.pins = debug::pinTable(*unit->table, *unit->chip);
         }

@@ -4,6 +4,7 @@
 #include <QProcess>
 #include <QtTest>
 
+#include "chip/avr/device.h"
 #include "chip/avr/names.h"
 
 using namespace bramix::chip::avr;
@@ -95,6 +96,34 @@ private slots:
             });
         }
         QVERIFY(compared > 100);
+    }
+
+    // What everything above the family reads, against the same headers.
+    void theDeviceSaysTheSame_data() { eachChip(); }
+    void theDeviceSaysTheSame()
+    {
+        QFETCH(QString, chip);
+        const bramix::chip::Device& d = deviceOf(*findChip(chip.toStdString()));
+        const auto macros = macrosOf(chip);
+        const auto number = [&](const char* name) { return macros.value(name).remove('(').remove(')').toULongLong(nullptr, 0); };
+        QCOMPARE(d.family, "avr");
+        QCOMPARE(d.regionOf(bramix::chip::RegionKind::flash)->size, number("FLASHEND") + 1);
+        QCOMPARE(std::uint64_t{d.regionOf(bramix::chip::RegionKind::flash)->pageBytes}, number("SPM_PAGESIZE"));
+        QCOMPARE(d.regionOf(bramix::chip::RegionKind::nonVolatile)->size, number("E2END") + 1);
+        QCOMPARE(d.ramBegin, number("RAMSTART"));
+        // Some headers count external memory in RAMEND.
+        QCOMPARE(d.sizeOf(d.dataSpace), number("RAMEND") + 1);
+        QCOMPARE(d.exceptions.front().entry, 0U);
+        for (const bramix::chip::Exception& e : d.exceptions)
+            if (const auto found = macros.find(QString::fromStdString(e.name) + "_vect_num"); found != macros.end())
+                QCOMPARE(e.number, found->toUInt());
+        // A debugger numbers them without gaps, general ones first.
+        for (std::size_t i = 0; i < d.coreRegisters.size(); ++i)
+            QCOMPARE(d.coreRegisters[i].debuggerNumber, static_cast<int>(i));
+        QCOMPARE(d.coreRegisters[*d.registerOf(bramix::chip::CoreRole::stackPointer)].bits, 16U);
+        QVERIFY(d.registerOf(bramix::chip::CoreRole::link) == std::nullopt);
+        QCOMPARE(d.regionAt(0x800000 + 5)->space, d.dataSpace);
+        QVERIFY(d.regionAt(0x800000 + number("RAMEND") + 1) == nullptr);
     }
 
     void vectorsHaveTheirNumbers_data() { eachChip(); }

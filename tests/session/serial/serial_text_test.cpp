@@ -180,6 +180,58 @@ private slots:
             told << QString("%1=%2").arg(QString::fromStdString(n.name)).arg(n.value);
         QCOMPARE(told.join(' '), last);
     }
+
+    // Sequences of any sort, whole, cut, with numbers without end: lines stay lines, and gone back and on again they are the same.
+    void strangeSequencesHarmNothing_data()
+    {
+        QTest::addColumn<int>("seed");
+        for (int seed = 1; seed <= 40; ++seed)
+            QTest::newRow(qPrintable(QString::number(seed))) << seed;
+    }
+    void strangeSequencesHarmNothing()
+    {
+        QFETCH(int, seed);
+        kernel::Random random(static_cast<std::uint64_t>(seed), "sequences");
+        std::string bytes;
+        static constexpr std::string_view kFinals = "ABCDEFGHJKSTdfhlmnrsu@P`~qXZ";
+        static constexpr std::array<std::string_view, 10> kNumbers{"0", "1", "2", "7", "38", "255", "65536", "4294967296", "99999999999999999999", ""};
+        while (bytes.size() < 6000) {
+            switch (random.below(6)) {
+            case 0: bytes += static_cast<char>(random.below(256)); break;
+            case 1:
+                for (std::uint64_t n = random.below(30); n > 0; --n)
+                    bytes += static_cast<char>(' ' + random.below(95));
+                break;
+            case 2: bytes += "\r\n\b\t\f\v"[random.below(6)]; break;
+            default:
+                bytes += random.below(8) == 0 ? "\x9B" : "\x1B[";
+                if (random.below(6) == 0)
+                    bytes += "?>=!\""[random.below(5)];
+                for (std::uint64_t n = random.below(5); n > 0; --n)
+                    bytes += std::string(kNumbers[random.below(kNumbers.size())]) + (random.below(4) == 0 ? ":" : ";");
+                if (random.below(9) != 0)
+                    bytes += kFinals[random.below(kFinals.size())];
+                break;
+            }
+        }
+        Line whole, turned(1U << 20U);
+        whole.says(bytes);
+        const std::size_t half = bytes.size() - 600;
+        turned.says(std::string_view(bytes).substr(0, half));
+        turned.says(std::string_view(bytes).substr(half, 300));
+        turned.text.rewind(ms(static_cast<std::int64_t>(half)));
+        turned.now = static_cast<std::int64_t>(half);
+        turned.says(std::string_view(bytes).substr(half));
+        QCOMPARE(turned.lines(), whole.lines());
+        for (std::uint64_t i = whole.text.first(); i < whole.text.end(); ++i) {
+            const SerialLine line = whole.text.line(i);
+            QVERIFY(line.text.find('\n') == std::string::npos && line.text.find('\x1B') == std::string::npos);
+            QVERIFY(line.text.size() < 70'000);
+            for (const InkRun& run : line.inks)
+                QVERIFY(run.from <= line.text.size());
+        }
+        QVERIFY(whole.text.memory() < (4U << 20U));
+    }
 };
 
 QTEST_GUILESS_MAIN(SerialTextTest)

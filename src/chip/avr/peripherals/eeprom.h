@@ -22,6 +22,7 @@ public:
     [[nodiscard]] const std::vector<std::uint8_t>& contents() const { return contents_; }
     // What a programmer would write before power-up. Longer images are cut, shorter ones leave the rest as it is.
     void program(const std::vector<std::uint8_t>& image);
+    void programByte(std::uint32_t address, std::uint8_t value) { contents_[address] = value; }
     [[nodiscard]] std::uint64_t revision() const { return revision_; }
     [[nodiscard]] bool busy() const { return alarm_.armed(); }
 
