@@ -31,7 +31,7 @@ bench::Document bareChip(const std::string& firmware)
     bench::Document d;
     bench::PartItem mcu;
     mcu.id = "mcu";
-    mcu.kind = bench::bareKind(chip::avr::atmega328p());
+    mcu.kind = bench::bareKind(*chip::findDevice("atmega328p"));
     mcu.firmware = firmware;
     d.parts.push_back(mcu);
     return d;

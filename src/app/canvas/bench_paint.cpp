@@ -404,14 +404,26 @@ void BenchView::drawLabels(QPainter& painter)
         const auto near = [&](int a, int b) { return gaps[a] <= gaps[b] ? a : b; };
         const int beside = near(0, 1), above = near(2, 3);
         const int side = gaps[beside] == gaps[above] ? (upright ? beside : above) : gaps[beside] < gaps[above] ? beside : above;
+        // Behind the edge of the body, however long its leads are drawn; a body that is light, an outline mostly, has them beside the leads.
+        static constexpr QPoint kInward[] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
+        QPoint inward = kInward[side];
+        for (int i = 0; i < part->turn % 4; ++i)
+            inward = {inward.y(), -inward.x()};
+        const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
+        if (behind && behind->light) {
+            painter.drawText(QRectF(spot.label - QPointF(side < 2 ? 0 : 9, 7), QSizeF(24, 14)), (side < 2 ? Qt::AlignHCenter : Qt::AlignLeft) | Qt::AlignVCenter | Qt::TextDontClip, name);
+            continue;
+        }
+        const double off = std::max(13.0, behind ? behind->begins + 3 : 0.0);
         painter.save();
         painter.translate(spot.at);
         painter.setPen(theme::kTapeText);
         if (side >= 2)
             painter.rotate(-90);
         const bool fromLeft = side == 0 || side == 3;
-        painter.drawText(fromLeft ? QRectF(13, -7, 80, 14) : QRectF(-93, -7, 80, 14), (fromLeft ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, name);
+        painter.drawText(fromLeft ? QRectF(off, -7, 80, 14) : QRectF(-off - 80, -7, 80, 14), (fromLeft ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, name);
         painter.restore();
+        painter.setPen(theme::muted());
     }
 }
 

@@ -490,6 +490,34 @@ QPixmap PartArt::thumbnail(const bench::PartKind& kind, QSize size, double ratio
     return pixmap;
 }
 
+std::optional<PartArt::BodyBehind> PartArt::bodyBehind(const bench::PartKind& kind, bench::GridPoint pin, QPoint inward)
+{
+    constexpr int kFarthest = 28, kBeside = 5;  // wider than any lead
+    const QRectF box = bodyBox(kind);
+    QImage& body = plain_[QString::fromStdString(kind.id)];
+    if (body.isNull()) {
+        body = QImage(box.size().toSize().expandedTo({1, 1}), QImage::Format_ARGB32);
+        body.fill(Qt::transparent);
+        QPainter painter(&body);
+        if (QSvgRenderer& svg = renderer(kind, QStringLiteral("#888888")); svg.isValid())
+            svg.render(&painter, QRectF(QPointF(0, 0), box.size()));
+    }
+    const auto at = [&](QPointF units) {
+        const QPoint p = (units - box.topLeft()).toPoint();
+        return body.rect().contains(p) ? body.pixelColor(p) : QColor(Qt::transparent);
+    };
+    const QPointF across(inward.y(), inward.x());
+    for (int d = 1; d <= kFarthest; ++d) {
+        const QPointF here = toUnits(pin) + QPointF(inward) * d;
+        const QColor a = at(here + across * kBeside), b = at(here - across * kBeside);
+        if (a.alpha() > 200 && b.alpha() > 200) {
+            const QColor within = at(here + across * kBeside + QPointF(inward) * 3);  // past its outline
+            return BodyBehind{static_cast<double>(d), within.alpha() > 200 && within.lightness() > 150};
+        }
+    }
+    return std::nullopt;
+}
+
 void drawBead(QPainter& painter, QPointF at, double r, const session::PinPicture& pin, const QColor& ink, const QColor& ground)
 {
     using circuit::NetState;

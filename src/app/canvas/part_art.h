@@ -39,6 +39,12 @@ public:
     [[nodiscard]] static bool hasValueAbove(const bench::PartKind& kind);
     // Where that dial's shaft is on the sheet; of a kind that has one.
     [[nodiscard]] QPointF shaftAt(const bench::PartKind& kind, const bench::PartItem& part) const;
+    // Along a lead into the body, before turning: how far from the pin the body begins, in units, and whether it is light there. Nothing where it does not begin within a few steps.
+    struct BodyBehind {
+        double begins = 0;
+        bool light = false;
+    };
+    [[nodiscard]] std::optional<BodyBehind> bodyBehind(const bench::PartKind& kind, bench::GridPoint pin, QPoint inward);
     // Small drawing for lists.
     [[nodiscard]] QPixmap thumbnail(const bench::PartKind& kind, QSize size, double ratio);
 
@@ -48,6 +54,7 @@ private:
     QHash<QString, std::shared_ptr<QSvgRenderer>> renderers_;
     QHash<QString, QPixmap> pixmaps_;
     QHash<QString, QRectF> boxes_;
+    QHash<QString, QImage> plain_;  // bodies at a pixel a unit
 };
 
 // A setting as it is given, or as it comes; empty where the kind has none of that name.
