@@ -411,7 +411,8 @@ void BenchView::drawLabels(QPainter& painter)
             inward = {inward.y(), -inward.x()};
         const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
         if (behind && behind->light) {
-            painter.drawText(QRectF(spot.label - QPointF(side < 2 ? 0 : 9, 7), QSizeF(24, 14)), (side < 2 ? Qt::AlignHCenter : Qt::AlignLeft) | Qt::AlignVCenter | Qt::TextDontClip, name);
+            if (name != "+" && name != "-")  // the symbol has these itself
+                painter.drawText(QRectF(spot.label - QPointF(side < 2 ? 0 : 5, 7), QSizeF(24, 14)), (side < 2 ? Qt::AlignHCenter : Qt::AlignLeft) | Qt::AlignVCenter | Qt::TextDontClip, name);
             continue;
         }
         const double off = std::max(13.0, behind ? behind->begins + 3 : 0.0);

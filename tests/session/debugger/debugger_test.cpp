@@ -137,7 +137,7 @@ private slots:
         const auto s = bench_.open();
         Debugger d(*s);
         for (const auto& [at, part] : {std::pair{"keeper.c:900", "no code"}, {"gate_of_nowhere", "neither a function"}, {"change chamber", "chamber"}, {"rise mcu.PZ9", "no pin"}, {"interrupt NOON", "no interrupt"},
-                                       {"time soon", "not a time"}, {"0x99999999", "not an address"}, {"", "empty"}, {"serial ready", "no text"}, {"stack 7", "SRAM"}, {"change pc", "every instruction"}, {"change sum in nowhere", "no function"}, {"change lid in mean", "no variable of mean"}}) {
+                                       {"time soon", "not a time"}, {"0x99999999", "not an address"}, {"", "empty"}, {"serial ready", "no text"}, {"stack 7", "RAM"}, {"change pc", "every instruction"}, {"change sum in nowhere", "no function"}, {"change lid in mean", "no variable of mean"}}) {
             d.setStops({stop(at)});
             QVERIFY2(QString::fromStdString(d.stops()[0].problem).contains(part), d.stops()[0].problem.c_str());
         }
