@@ -390,8 +390,11 @@ void BenchView::drawLabels(QPainter& painter)
         const QString name = QString::fromStdString(spot.ref.pin);
         // Beside the lead where they are short and few.
         const bool isShort = std::all_of(kind->pins.begin(), kind->pins.end(), [](const bench::PinKind& p) { return p.name.size() <= 2; });
-        if ((kind->pins.size() < 4 && isShort) || kind->behaviour == "color-led") {
+        if ((kind->pins.size() < 4 && isShort) || kind->behaviour == "color-led" || kind->behaviour == "dip-switch") {
+            if (name.size() + (kind->pins.size() > 8 ? 1 : 0) > 2)  // between two leads
+                painter.setFont(theme::figures(5.2));
             painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter | Qt::TextDontClip, name);
+            painter.setFont(theme::figures(6.8));
             continue;
         }
         // Many pins: their names stand inside, along the leads.
@@ -410,7 +413,8 @@ void BenchView::drawLabels(QPainter& painter)
         for (int i = 0; i < part->turn % 4; ++i)
             inward = {inward.y(), -inward.x()};
         const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
-        if (behind && behind->light) {
+        const bool light = behind && behind->light;
+        if (light && (side < 2 || name.size() <= 2)) {
             if (name != "+" && name != "-")  // the symbol has these itself
                 painter.drawText(QRectF(spot.label - QPointF(side < 2 ? 0 : 5, 7), QSizeF(24, 14)), (side < 2 ? Qt::AlignHCenter : Qt::AlignLeft) | Qt::AlignVCenter | Qt::TextDontClip, name);
             continue;
@@ -418,7 +422,7 @@ void BenchView::drawLabels(QPainter& painter)
         const double off = std::max(13.0, behind ? behind->begins + 3 : 0.0);
         painter.save();
         painter.translate(spot.at);
-        painter.setPen(theme::kTapeText);
+        painter.setPen(light ? theme::kArtInk : theme::kTapeText);
         if (side >= 2)
             painter.rotate(-90);
         const bool fromLeft = side == 0 || side == 3;
