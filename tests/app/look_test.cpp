@@ -34,6 +34,65 @@ private slots:
         theme::setLook(theme::Look::light);
     }
 
+    // A pin's name lies neither over another nor over anything that is drawn on its part.
+    void namesOfPinsStandFree()
+    {
+        MainWindow window(catalogue_);
+        window.neverAsk();
+        window.resize(1280, 800);
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        PartArt art;
+        QStringList faults;
+        int names = 0;
+        for (const auto& [id, kind] : catalogue_.kinds()) {
+            if (!kind.listed || kind.chip != nullptr || kind.plugs)
+                continue;
+            window.editor().newBench();
+            window.editor().change("part", [&](bench::Document& d) { bench::addPart(d, kind, {10, 10}); });
+            const bench::PartItem& part = window.editor().document().parts[0];
+            QCoreApplication::processEvents();
+            constexpr double kScale = 4;
+            const QRectF box = art.sheetBox(kind, part).adjusted(-30, -30, 30, 30);
+            QImage drawn((box.size() * kScale).toSize(), QImage::Format_RGB32);
+            drawn.fill(theme::paper());
+            QPainter painter(&drawn);
+            painter.setRenderHint(QPainter::Antialiasing);
+            painter.scale(kScale, kScale);
+            painter.translate(toUnits(part.at) - box.topLeft());
+            art.drawBody(painter, kind, part, kScale);
+            art.drawStill(painter, kind, part);
+            art.drawFace(painter, kind, part, session::Picture{});
+            painter.end();
+            const auto all = window.benchView().pinNames();
+            for (const BenchView::PinName& name : all) {
+                ++names;
+                for (const BenchView::PinName& other : all)
+                    if (name.pin < other.pin && name.box.intersects(other.box))
+                        faults << QString("%1: %2 lies over %3").arg(QString::fromStdString(id), name.text, other.text);
+                if (name.ink == BenchView::PinName::Ink::beside)
+                    continue;
+                // One ground, but for a few of its pixels.
+                const QRect there = QRectF((name.box.topLeft() - box.topLeft()) * kScale, name.box.size() * kScale).toRect() & drawn.rect();
+                std::map<int, int> light;
+                for (int y = there.top(); y <= there.bottom(); ++y)
+                    for (int x = there.left(); x <= there.right(); ++x)
+                        ++light[qGray(drawn.pixel(x, y)) / 16];
+                int most = 0, sum = 0;
+                for (const auto& [tone, n] : light) {
+                    most = std::max(most, n);
+                    sum += n;
+                }
+                if (most < sum * 85 / 100)
+                    faults << QString("%1: %2 lies over something, %3 % of its ground are one tone").arg(QString::fromStdString(id), name.text).arg(100 * most / std::max(1, sum));
+            }
+        }
+        QVERIFY(names > 250);
+        for (const QString& fault : faults)
+            qWarning("%s", qPrintable(fault));
+        QCOMPARE(faults.size(), 0);
+    }
+
     void textCanBeRead_data()
     {
         QTest::addColumn<bool>("dark");

@@ -380,56 +380,84 @@ void BenchView::drawLabels(QPainter& painter)
     }
     if (zoom_ < 0.75)
         return;
-    painter.setFont(theme::figures(6.8));
-    painter.setPen(theme::muted());
     for (const PinSpot& spot : spots_) {
-        const bench::PartItem* part = editor_.document().part(spot.ref.part);
-        const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-        if (spot.onBoard || spot.hole || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+        const auto name = nameOf(spot);
+        if (!name)
             continue;
-        const QString name = QString::fromStdString(spot.ref.pin);
-        // Beside the lead where they are short and few.
-        const bool isShort = std::all_of(kind->pins.begin(), kind->pins.end(), [](const bench::PinKind& p) { return p.name.size() <= 2; });
-        if ((kind->pins.size() < 4 && isShort) || kind->behaviour == "color-led" || kind->behaviour == "dip-switch") {
-            if (name.size() + (kind->pins.size() > 8 ? 1 : 0) > 2)  // between two leads
-                painter.setFont(theme::figures(5.2));
-            painter.drawText(QRectF(spot.label - QPointF(12, 7), QSizeF(24, 14)), Qt::AlignCenter | Qt::TextDontClip, name);
-            painter.setFont(theme::figures(6.8));
-            continue;
-        }
-        // Many pins: their names stand inside, along the leads.
-        const bench::GridRect body = bodyRect(*part, *kind);
-        const double left = body.left * kStep, right = body.right * kStep, top = body.top * kStep, bottom = body.bottom * kStep;
-        const double gaps[] = {spot.at.x() - left, right - spot.at.x(), spot.at.y() - top, bottom - spot.at.y()};
-        // A corner belongs to the side with more pins.
-        const auto along = [&](int GridPoint::* axis, int low, int high) { return std::count_if(kind->pins.begin(), kind->pins.end(), [&](const bench::PinKind& p) { const GridPoint at = bench::pinPlace(*part, *kind, p); return at.*axis == low || at.*axis == high; }); };
-        const bool upright = along(&GridPoint::x, body.left, body.right) >= along(&GridPoint::y, body.top, body.bottom);
-        const auto near = [&](int a, int b) { return gaps[a] <= gaps[b] ? a : b; };
-        const int beside = near(0, 1), above = near(2, 3);
-        const int side = gaps[beside] == gaps[above] ? (upright ? beside : above) : gaps[beside] < gaps[above] ? beside : above;
-        // Behind the edge of the body, however long its leads are drawn; a body that is light, an outline mostly, has them beside the leads.
-        static constexpr QPoint kInward[] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
-        QPoint inward = kInward[side];
-        for (int i = 0; i < part->turn % 4; ++i)
-            inward = {inward.y(), -inward.x()};
-        const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
-        const bool light = behind && behind->light;
-        if (light && (side < 2 || name.size() <= 2)) {
-            if (name != "+" && name != "-")  // the symbol has these itself
-                painter.drawText(QRectF(spot.label - QPointF(side < 2 ? 0 : 5, 7), QSizeF(24, 14)), (side < 2 ? Qt::AlignHCenter : Qt::AlignLeft) | Qt::AlignVCenter | Qt::TextDontClip, name);
-            continue;
-        }
-        const double off = std::max(13.0, behind ? behind->begins + 3 : 0.0);
+        painter.setFont(theme::figures(name->points));
+        painter.setPen(name->ink == PinName::Ink::beside ? theme::muted() : name->ink == PinName::Ink::onLight ? theme::kArtInk : theme::kTapeText);
         painter.save();
-        painter.translate(spot.at);
-        painter.setPen(light ? theme::kArtInk : theme::kTapeText);
-        if (side >= 2)
+        painter.translate(name->box.center());
+        if (name->upright)
             painter.rotate(-90);
-        const bool fromLeft = side == 0 || side == 3;
-        painter.drawText(fromLeft ? QRectF(off, -7, 80, 14) : QRectF(-off - 80, -7, 80, 14), (fromLeft ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, name);
+        const QSizeF size = name->upright ? name->box.size().transposed() : name->box.size();
+        painter.drawText(QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), Qt::AlignCenter | Qt::TextDontClip, name->text);
         painter.restore();
-        painter.setPen(theme::muted());
     }
+}
+
+std::vector<BenchView::PinName> BenchView::pinNames()
+{
+    std::vector<PinName> out;
+    for (const PinSpot& spot : spots_)
+        if (auto name = nameOf(spot))
+            out.push_back(std::move(*name));
+    return out;
+}
+
+std::optional<BenchView::PinName> BenchView::nameOf(const PinSpot& spot)
+{
+    const bench::PartItem* part = editor_.document().part(spot.ref.part);
+    const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
+    if (spot.onBoard || spot.hole || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+        return std::nullopt;
+    constexpr double kUsual = 6.8, kNarrow = 5.2;
+    PinName out{spot.ref, QString::fromStdString(spot.ref.pin), {}, false, kUsual, PinName::Ink::beside};
+    const auto extent = [&] {
+        const QFontMetricsF metrics(theme::figures(out.points));
+        return QSizeF(metrics.horizontalAdvance(out.text), metrics.capHeight() + 2);
+    };
+    // Beside the lead where they are short and few.
+    const bool isShort = std::all_of(kind->pins.begin(), kind->pins.end(), [](const bench::PinKind& p) { return p.name.size() <= 2; });
+    if ((kind->pins.size() < 4 && isShort) || kind->behaviour == "color-led" || kind->behaviour == "dip-switch" || kind->behaviour == "bar-graph") {
+        if (out.text.size() + (kind->pins.size() > 8 ? 1 : 0) > 2)  // between two leads
+            out.points = kNarrow;
+        out.box = QRectF(QPointF(0, 0), extent());
+        out.box.moveCenter(spot.label);
+        return out;
+    }
+    // Many pins: their names stand inside, along the leads.
+    const bench::GridRect body = bodyRect(*part, *kind);
+    const double left = body.left * kStep, right = body.right * kStep, top = body.top * kStep, bottom = body.bottom * kStep;
+    const double gaps[] = {spot.at.x() - left, right - spot.at.x(), spot.at.y() - top, bottom - spot.at.y()};
+    // A corner belongs to the side with more pins.
+    const auto along = [&](int GridPoint::* axis, int low, int high) { return std::count_if(kind->pins.begin(), kind->pins.end(), [&](const bench::PinKind& p) { const GridPoint at = bench::pinPlace(*part, *kind, p); return at.*axis == low || at.*axis == high; }); };
+    const bool upright = along(&GridPoint::x, body.left, body.right) >= along(&GridPoint::y, body.top, body.bottom);
+    const auto near = [&](int a, int b) { return gaps[a] <= gaps[b] ? a : b; };
+    const int beside = near(0, 1), above = near(2, 3);
+    const int side = gaps[beside] == gaps[above] ? (upright ? beside : above) : gaps[beside] < gaps[above] ? beside : above;
+    // Behind the edge of the body, however long its leads are drawn; a symbol, an outline mostly, has them beside the leads.
+    static constexpr QPoint kInward[] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
+    const QPointF in = kInward[side];
+    QPoint inward = kInward[side];
+    for (int i = 0; i < part->turn % 4; ++i)
+        inward = {inward.y(), -inward.x()};
+    const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
+    const bool light = behind && behind->light;
+    if (light && (side < 2 || out.text.size() <= 2)) {
+        if (out.text == "+" || out.text == "-")
+            return std::nullopt;  // the symbol has these itself
+        out.box = QRectF(QPointF(0, 0), extent());
+        out.box.moveCenter(spot.label + QPointF(side < 2 ? 12 : -5 + out.box.width() / 2, 0));
+        return out;
+    }
+    out.ink = light ? PinName::Ink::onLight : PinName::Ink::onDark;
+    out.upright = side >= 2;
+    const QSizeF size = extent();
+    const double off = std::max(13.0, behind ? behind->begins + 3 : 0.0) + size.width() / 2;
+    out.box = QRectF(QPointF(0, 0), out.upright ? size.transposed() : size);
+    out.box.moveCenter(spot.at + in * off);
+    return out;
 }
 
 // What each pin of the chip that is selected can do, outward from its bead.

@@ -53,6 +53,17 @@ public:
     void removeSelection();
     void selectAll();
     // Wires of a large bench still look for their ways, piece by piece; Esc leaves them as they are.
+    // Where a pin's name stands on the sheet: beside its lead, or on the body along it.
+    struct PinName {
+        enum class Ink : std::uint8_t { beside, onLight, onDark };
+        bench::PinRef pin;
+        QString text;
+        QRectF box;        // in units
+        bool upright = false;
+        double points = 0;
+        Ink ink = Ink::beside;
+    };
+    [[nodiscard]] std::vector<PinName> pinNames();
     [[nodiscard]] bool layingWires() const { return laying_.isActive(); }
     void askNetFlag();
     void recolorSelection();
@@ -145,6 +156,7 @@ private:
     [[nodiscard]] QPointF flagDirection(const PinSpot& spot) const;
 
     [[nodiscard]] const PinSpot* pinAt(QPointF widget) const;
+    [[nodiscard]] std::optional<PinName> nameOf(const PinSpot& spot);
     [[nodiscard]] bool isWorkedAt(QPointF widget) const;
     [[nodiscard]] const bench::PartItem* partAt(QPointF widget);
     [[nodiscard]] std::optional<std::size_t> wireAt(QPointF widget) const;

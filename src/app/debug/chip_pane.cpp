@@ -225,6 +225,7 @@ ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(4);
     choice_ = new QComboBox;
+    choice_->setAccessibleName(tr("Which registers"));
     choice_->setFont(theme::words(8.6));
     choice_->setFocusPolicy(Qt::NoFocus);
     sheet_ = new ChipSheet(editor);

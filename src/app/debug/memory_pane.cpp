@@ -148,6 +148,7 @@ MemoryPane::MemoryPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
     rows->setSpacing(4);
     auto* head = new QHBoxLayout;
     space_ = new QComboBox;
+    space_->setAccessibleName(tr("Which memory"));
     space_->addItems({tr("Data"), tr("EEPROM"), tr("Flash")});
     space_->setFont(theme::words(8.6));
     space_->setFocusPolicy(Qt::NoFocus);
