@@ -10,6 +10,7 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QMenu>
+#include <QPointer>
 #include <QTimer>
 
 #include "contrast.h"
@@ -106,12 +107,18 @@ public:
     // Drop-downs that can be seen just now.
     void dropDowns(const QString& where, QWidget* root)
     {
-        for (QComboBox* box : root->findChildren<QComboBox*>()) {
-            if (!box->isVisible() || !box->isEnabled())
+        // Rows of the inspector are made anew while one waits.
+        QList<QPointer<QComboBox>> boxes;
+        for (QComboBox* box : root->findChildren<QComboBox*>())
+            boxes << box;
+        for (const QPointer<QComboBox>& box : boxes) {
+            if (box.isNull() || !box->isVisible() || !box->isEnabled())
                 continue;
             const QString name = where + " " + (box->objectName().isEmpty() ? box->accessibleName() : box->objectName());
             box->showPopup();
             QTest::qWait(20);
+            if (box.isNull())
+                continue;
             QWidget* list = box->view()->window();
             keep(name, list);
             onTheScreen(name, list);

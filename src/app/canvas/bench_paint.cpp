@@ -409,7 +409,8 @@ std::optional<BenchView::PinName> BenchView::nameOf(const PinSpot& spot)
 {
     const bench::PartItem* part = editor_.document().part(spot.ref.part);
     const bench::PartKind* kind = part == nullptr ? nullptr : editor_.catalogue().find(part->kind);
-    if (spot.onBoard || spot.hole || kind == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
+    const bench::PinKind* pin = kind == nullptr ? nullptr : kind->pin(spot.ref.pin);  // none of a part that has just become another
+    if (spot.onBoard || spot.hole || pin == nullptr || kind->chip != nullptr || kind->pins.size() < 2 || kind->behaviour == "resistor")
         return std::nullopt;
     constexpr double kUsual = 6.8, kNarrow = 5.2;
     PinName out{spot.ref, QString::fromStdString(spot.ref.pin), {}, false, kUsual, PinName::Ink::beside};
@@ -442,7 +443,7 @@ std::optional<BenchView::PinName> BenchView::nameOf(const PinSpot& spot)
     QPoint inward = kInward[side];
     for (int i = 0; i < part->turn % 4; ++i)
         inward = {inward.y(), -inward.x()};
-    const auto behind = art_.bodyBehind(*kind, kind->pin(spot.ref.pin)->at, inward);
+    const auto behind = art_.bodyBehind(*kind, pin->at, inward);
     const bool light = behind && behind->light;
     if (light && (side < 2 || out.text.size() <= 2)) {
         if (out.text == "+" || out.text == "-")
