@@ -24,8 +24,8 @@ private slots:
         const ControlKind* five = kind("keypad").control("5");
         QVERIFY(five != nullptr && five->box);
         QVERIFY(five->box->first == (GridPoint{46, 34}) && five->box->second == (GridPoint{24, 24}));
-        QVERIFY(kind("rotary-encoder").shaft->first == (GridPoint{48, 30}));
-        QVERIFY(kind("rotary-encoder").shaft->second == (GridPoint{22, 0}));
+        QVERIFY(kind("rotary-encoder").shaft->first == (GridPoint{48, 23}));
+        QVERIFY(kind("rotary-encoder").shaft->second == (GridPoint{18, 0}));
         const PartKind& board = kind("briar-328");
         QVERIFY(board.resetButton.has_value());
         // Within the board, and of a size that a finger meets.
