@@ -31,6 +31,20 @@ constexpr std::size_t kMostRouted = 250;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
+// A bench's picture from the last time, for as long as its file, the look and the screen are the same; else drawn now.
+template <class Draw>
+QPixmap kept(const QString& file, QSize size, double ratio, Draw&& draw)
+{
+    const QString key = QString("bench %1 %2 %3x%4@%5 %6").arg(file).arg(QFileInfo(file).lastModified().toMSecsSinceEpoch()).arg(size.width()).arg(size.height()).arg(ratio).arg(theme::paper().name());
+    QPixmap out;
+    if (!QPixmapCache::find(key, &out)) {
+        out = draw();
+        if (!out.isNull())
+            QPixmapCache::insert(key, out);
+    }
+    return out;
+}
+
 QLabel* heading(const QString& words)
 {
     auto* label = new QLabel(words);
@@ -238,7 +252,7 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
         tile->setObjectName("tile");
         tile->setProperty("file", file);
         tile->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
-        tile->setIcon(QIcon(pictureOf(file, kTile)));
+        tile->setIcon(QIcon(kept(file, kTile, devicePixelRatioF(), [&] { return picture(*document, kTile); })));
         tile->setIconSize(kTile);
         tile->setFont(theme::words(9.2, QFont::DemiBold));
         // What it teaches is the first sentence of its notes.
@@ -277,15 +291,10 @@ void StartPage::addTiles(QVBoxLayout* column, const QString& words, const QStrin
 
 QPixmap StartPage::pictureOf(const QString& file, QSize size)
 {
-    const QString key = QString("bench %1 %2 %3x%4 %5").arg(file).arg(QFileInfo(file).lastModified().toMSecsSinceEpoch()).arg(size.width()).arg(size.height()).arg(theme::paper().name());
-    QPixmap out;
-    if (QPixmapCache::find(key, &out))
-        return out;
-    if (const auto document = bench::loadDocument(file.toStdString())) {
-        out = picture(*document, size);
-        QPixmapCache::insert(key, out);
-    }
-    return out;
+    return kept(file, size, devicePixelRatioF(), [&] {
+        const auto document = bench::loadDocument(file.toStdString());
+        return document ? picture(*document, size) : QPixmap();
+    });
 }
 
 QPixmap StartPage::picture(const bench::Document& document, QSize size)

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <map>
-#include <mutex>
 
 #include <fmt/format.h>
 
@@ -60,11 +59,14 @@ FuseBytes fusesOf(const OptionBytes& bytes)
 
 const Device& deviceOf(const ChipTable& table)
 {
-    static std::mutex mutex;
-    static std::map<const ChipTable*, Device> made;
-    const std::lock_guard lock(mutex);
-    const auto found = made.find(&table);
-    return found != made.end() ? found->second : made.emplace(&table, make(table)).first->second;
+    // All of them at the first call: afterwards nobody waits for anybody.
+    static const std::map<const ChipTable*, Device> made = [] {
+        std::map<const ChipTable*, Device> out;
+        for (const ChipTable* chip : allChips())
+            out.emplace(chip, make(*chip));
+        return out;
+    }();
+    return made.at(&table);
 }
 
 const ChipTable& tableOf(const Device& device) { return *findChip(device.id); }

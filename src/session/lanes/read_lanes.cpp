@@ -172,8 +172,8 @@ void readInterrupts(const Session& session, const LaneSpec& spec, const Window& 
     }
     Time since = first > 0 ? tape.edge(channel, first - 1).at : window.from;
     tape::State running = first > 0 ? tape.edge(channel, first - 1).state : 0;
+    const auto& vectors = world.chips()[chip].chip->device().exceptions;
     const auto put = [&](Time to) {
-        const auto& vectors = world.chips()[chip].chip->device().exceptions;
         if (running == kResetMark)
             lane.items.push_back({since, since, "reset", 0, "reset", true});
         else if (running != 0 && running < vectors.size())

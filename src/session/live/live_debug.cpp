@@ -158,11 +158,12 @@ void LiveSession::fillDebug(Picture& picture)
             out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
     }
     const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
-    for (std::size_t v = 1; v < chip.device().exceptions.size(); ++v) {
+    const auto& exceptions = chip.device().exceptions;
+    for (std::size_t v = 1; v < exceptions.size(); ++v) {
         const auto n = static_cast<std::uint8_t>(v);
         const chip::avr::InterruptCount& c = chip.interruptCount(n);
         const auto bit = [&](std::uint64_t set) { return ((set >> v) & 1) != 0; };
-        out.interrupts.push_back({chip.device().exceptions[v].name, bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
+        out.interrupts.push_back({exceptions[v].name, bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
                                   c.count == 0 ? 0 : static_cast<double>(c.totalLatency) / static_cast<double>(c.count)});
         if (debugger_->chosen() < counts_.size()) {
             const chip::avr::CycleCounts& counts = *counts_[debugger_->chosen()];
