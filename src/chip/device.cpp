@@ -46,7 +46,8 @@ std::optional<std::size_t> Device::registerOf(CoreRole role) const
 
 std::optional<std::size_t> Device::registerNumbered(int number) const
 {
-    return index(coreRegisters, find(coreRegisters, [number](const CoreRegister& r) { return r.debuggerNumber == number; }));
+    // -1 stands for none.
+    return number < 0 ? std::nullopt : index(coreRegisters, find(coreRegisters, [number](const CoreRegister& r) { return r.debuggerNumber == number; }));
 }
 
 }  // namespace bramix::chip

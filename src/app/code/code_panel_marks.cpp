@@ -163,7 +163,7 @@ void CodePanel::showPlace(const session::DebugPicture& debug)
 void CodePanel::showCrumbs(const session::DebugPicture& debug)
 {
     QString text;
-    if (debug.firmwareFile.empty()) {
+    if (nothingShown_) {
         text = tr("no firmware");
     } else if (!debug.standing) {
         text = debug.frames.empty() ? tr("running") : tr("running, just now in <b>%1</b>").arg(QString::fromStdString(debug.frames.front().function).toHtmlEscaped());
