@@ -46,11 +46,11 @@ private:
         QTest::mouseClick(where, Qt::LeftButton, {}, at);
     }
 
-    void begin()
+    void begin(QSize size = {1280, 800})
     {
         window_ = std::make_unique<MainWindow>(catalogue_);
         window_->neverAsk();
-        window_->resize(1280, 800);
+        window_->resize(size);
         window_->showStart();
         window_->show();
         QVERIFY(QTest::qWaitForWindowActive(window_.get()));
@@ -193,6 +193,12 @@ private:
         wire({meter, "+"}, {lower, "1"});
         wire({meter, "COM"}, {ground, "V"});
     }
+    static void sizes()
+    {
+        QTest::addColumn<QSize>("size");
+        QTest::newRow("1280x800") << QSize(1280, 800);
+        QTest::newRow("1920x1080") << QSize(1920, 1080);
+    }
     static bool canCompile() { return !QStandardPaths::findExecutable("avr-gcc").isEmpty(); }
 
 private slots:
@@ -222,13 +228,15 @@ private slots:
     }
 
     // The same without a mouse: every key goes to what has the focus.
+    void aLampBlinksByKeysAlone_data() { sizes(); }
     void aLampBlinksByKeysAlone()
     {
         if (!canCompile())
             QSKIP("avr-gcc is not installed");
-        begin();
+        QFETCH(QSize, size);
+        begin(size);
         window_->startPage().findChild<QLineEdit*>("startFolder")->setText(folder_.path());
-        say("Mole");
+        say(QString("Mole %1").arg(size.width()));
         press(Qt::Key_Return);
         QTRY_VERIFY_WITH_TIMEOUT(!window_->startPage().isVisible(), 120'000);
         addByKeys("led");
@@ -259,9 +267,11 @@ private slots:
         end("a lamp blinking by one's own C, by keys alone", 0, 70);
     }
 
+    void aDividerIsReadByKeysAlone_data() { sizes(); }
     void aDividerIsReadByKeysAlone()
     {
-        begin();
+        QFETCH(QSize, size);
+        begin(size);
         // Down the start page to the empty bench.
         for (int i = 0; i < 12 && (qobject_cast<QPushButton*>(QApplication::focusWidget()) == nullptr || qobject_cast<QPushButton*>(QApplication::focusWidget())->text() != "An empty bench"); ++i)
             press(Qt::Key_Tab);
