@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdlib>
 
+#include "chip/avr/chip.h"
 #include "circuit/waveform.h"
 #include "session/debugger/debugger.h"
 #include "session/lanes/merged_edges.h"
@@ -52,11 +53,11 @@ std::unique_ptr<session::Session> open(const bench::Document& d, const std::stri
 
 void runFor(benchmark::State& state, session::Session& s, kernel::Duration slice)
 {
-    const auto before = s.world().chips()[0].chip->cpu().instructions;
+    const auto before = chip::avr::chipOf(*s.world().chips()[0].chip).cpu().instructions;
     const auto from = s.world().now();
     for (auto _ : state)
         s.advance(s.world().now() + slice);
-    state.counters["instructions"] = benchmark::Counter(static_cast<double>(s.world().chips()[0].chip->cpu().instructions - before), benchmark::Counter::kIsRate);
+    state.counters["instructions"] = benchmark::Counter(static_cast<double>(chip::avr::chipOf(*s.world().chips()[0].chip).cpu().instructions - before), benchmark::Counter::kIsRate);
     state.counters["realtime"] = benchmark::Counter(kernel::seconds(s.world().now() - from), benchmark::Counter::kIsRate);
 }
 
@@ -90,7 +91,7 @@ BENCHMARK(toggledPin)->Unit(benchmark::kMillisecond);
 void referenceStepper(benchmark::State& state)
 {
     auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
-    auto& cpu = s->world().chips()[0].chip->cpu();
+    auto& cpu = chip::avr::chipOf(*s->world().chips()[0].chip).cpu();
     const auto before = cpu.instructions;
     for (auto _ : state)
         for (int i = 0; i < 100'000; ++i)
@@ -120,7 +121,7 @@ void computeWithBreakpoint(benchmark::State& state)
 {
     auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
     s->world().runUntil(kernel::Time(std::chrono::milliseconds(10)));
-    s->world().chips()[0].chip->cpu().setBreakpoints({0});
+    chip::avr::chipOf(*s->world().chips()[0].chip).cpu().setBreakpoints({0});
     runFor(state, *s, std::chrono::milliseconds(200));
 }
 BENCHMARK(computeWithBreakpoint)->Unit(benchmark::kMillisecond);
@@ -129,7 +130,7 @@ void computeWithWatch(benchmark::State& state)
 {
     auto s = open(bareChip(BRAMIX_PERF_FIRMWARE "/compute.elf"), ".");
     s->world().runUntil(kernel::Time(std::chrono::milliseconds(10)));
-    s->world().chips()[0].chip->cpu().setWatches({{0x0700, 2, false, true}});
+    chip::avr::chipOf(*s->world().chips()[0].chip).cpu().setWatches({{0x0700, 2, false, true}});
     runFor(state, *s, std::chrono::milliseconds(200));
 }
 BENCHMARK(computeWithWatch)->Unit(benchmark::kMillisecond);

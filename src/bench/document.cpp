@@ -180,6 +180,7 @@ struct Loader {
         p.turn = static_cast<int>(r.integer("turn", 0, 0, 3));
         p.order = r.texts("order");
         p.firmware = r.text("firmware");
+        p.registers = r.text("registers");
         p.key = r.text("key");
         if (const toml::table* set = r.subtable("set")) {
             TableReader values(name, *set);
@@ -465,6 +466,7 @@ std::string writeDocument(const Document& d)
             out += fmt::format("order = [{}]\n", names);
         }
         given("firmware", p.firmware);
+        given("registers", p.registers);
         given("key", p.key);
         if (!p.set.empty()) {
             std::string values;
@@ -556,6 +558,8 @@ std::set<std::string> filesNamed(const Document& document)
     for (const PartItem& part : document.parts) {
         if (!part.firmware.empty())
             out.insert(part.firmware);
+        if (!part.registers.empty())
+            out.insert(part.registers);
         for (const auto& [name, value] : part.set)
             if (value.find_first_of("/.") != std::string::npos)
                 out.insert(value);
@@ -596,6 +600,8 @@ Result<void> checkDocument(const Document& d, const Catalogue& catalogue, const 
             return fail(place(p.remarks), fmt::format("part \"{}\" is of kind \"{}\", which the catalogue does not have", p.id, p.kind), "bramix-cli list parts shows what it has");
         if (!p.firmware.empty() && kind->chip == nullptr)
             return fail(place(p.remarks), fmt::format("part \"{}\" has firmware, but a {} runs none", p.id, kind->title));
+        if (!p.registers.empty() && kind->chip == nullptr)
+            return fail(place(p.remarks), fmt::format("part \"{}\" has registers described, but a {} has none", p.id, kind->title));
         if (auto ok = checkOrder(p.order, *kind); !ok)
             return fail(place(p.remarks), fmt::format("part \"{}\": {}", p.id, ok.error().what));
         for (const auto& [key, value] : p.controls) {

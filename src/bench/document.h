@@ -40,6 +40,7 @@ struct PartItem {
     int turn = 0;          // quarter turns clockwise, 0..3
     std::vector<std::string> order;  // its pins as they follow each other on the real part, where that differs from the drawing's; empty: it does not
     std::string firmware;  // relative to the bench file; for kinds with a chip
+    std::string registers; // an SVD file that describes its chip's peripherals in place of the chip's own; relative, too
     std::map<std::string, std::string> set;
     std::map<std::string, double> controls;  // where live controls stand, those that do not stand as they come
     std::map<std::string, FollowItem> follow; // live controls that turn by themselves

@@ -1,4 +1,4 @@
-// What joins a chip to the world besides its port pins: the reset line, the supply, and an ear for what it tells. For world.cpp and
+// What joins a chip to the world besides its port pins: the reset line, the supply, and who listens to what it tells. For world.cpp and
 // world_build.cpp.
 #pragma once
 
@@ -13,14 +13,13 @@ namespace bramix::bench {
 
 inline constexpr const char* kResetControl = "RESET";
 
-// What a finger or a debugger puts on the reset line, and the pin's own pull-up (30 to 60 kΩ, ATmega328P datasheet table 29-1).
+// What a finger or a debugger puts on the reset line.
 inline constexpr circuit::Drive kResetHeld{0.0, 10};
-inline constexpr double kResetPullUpOhms = 45'000;
 
 // A chip's reset line: listens to its net, keeps it up, and can hold it down (the live control RESET).
 class World::ResetPin final : public circuit::PinListener {
 public:
-    ResetPin(circuit::Circuit& circuit, PinId pin, PinId hold, chip::avr::Chip& chip, Cause cause) : circuit_(circuit), pin_(pin), hold_(hold), chip_(chip), cause_(cause)
+    ResetPin(circuit::Circuit& circuit, PinId pin, PinId hold, chip::Mcu& chip, Cause cause) : circuit_(circuit), pin_(pin), hold_(hold), chip_(chip), input_(*chip.device().resetInput), cause_(cause)
     {
         circuit.listen(pin, *this, thresholds());
         refresh();
@@ -30,31 +29,31 @@ public:
     void refresh()
     {
         circuit_.setThresholds(pin_, thresholds());
-        circuit_.drive(pin_, {chip_.supplyVolts(), kResetPullUpOhms}, cause_);
+        circuit_.drive(pin_, {chip_.supplyVolts(), input_.pullUpOhms}, cause_);
     }
     void hold(bool low) { circuit_.drive(hold_, low ? kResetHeld : circuit::kFloating, cause_); }
     void pinChanged(PinId, bool level, Time) override { chip_.setResetLine(level); }
 
 private:
-    // Table 29-1: VRST is 0.2 to 0.9 VCC.
     [[nodiscard]] circuit::Thresholds thresholds() const
     {
         const double volts = std::max(chip_.supplyVolts(), 1.0);
-        return {0.2 * volts, 0.6 * volts};
+        return {input_.low * volts, input_.high * volts};
     }
 
     circuit::Circuit& circuit_;
     PinId pin_;
     PinId hold_;
-    chip::avr::Chip& chip_;
+    chip::Mcu& chip_;
+    chip::ResetInput input_;
     Cause cause_;
 };
 
-// VCC and GND of a chip whose supply is wired on the bench: the chip follows their voltage, and loads them with what it takes for itself and what its pins
+// The supply pins of a chip whose supply is wired on the bench: the chip follows their voltage, and loads them with what it takes for itself and what its pins
 // give. The load follows a microsecond later, as behind the capacitor that stands beside every chip, and is a resistance: without voltage it takes nothing.
 class World::SupplyPins final : public circuit::VoltageListener {
 public:
-    SupplyPins(kernel::EventQueue& queue, circuit::Circuit& circuit, PinId vcc, PinId ground, chip::avr::Chip& chip, ResetPin* reset, const std::string& id)
+    SupplyPins(kernel::EventQueue& queue, circuit::Circuit& circuit, PinId vcc, PinId ground, chip::Mcu& chip, ResetPin* reset, const std::string& id)
         : id_(id), queue_(queue), circuit_(circuit), vcc_(vcc), ground_(ground), chip_(chip), reset_(reset), load_(circuit.addResistor(circuit.netOf(vcc), circuit.netOf(ground), {kIdleOhms}, id + ".supply")),
           follow_(queue, [this](Time) { follow(); })
     {
@@ -111,19 +110,20 @@ public:
     // Rule and message, told by whoever keeps the findings.
     std::function<void(const char*, std::string)> wrong;
 
-    [[nodiscard]] bool isOf(const chip::avr::Chip& chip) const { return &chip == &chip_; }
+    [[nodiscard]] bool isOf(const chip::Mcu& chip) const { return &chip == &chip_; }
     // Something holds both pins, although its voltage may have yet to rise.
     [[nodiscard]] bool wired() const { return !floats(vcc_) && !floats(ground_); }
 
     // Unwired, there is no supply.
     void look()
     {
-        if (const double across = wired() ? volts(vcc_) - volts(ground_) : 0; across < -kReversedVolts || across > kMostVolts) {
+        if (const double across = wired() ? volts(vcc_) - volts(ground_) : 0; across < -kReversedVolts || across > chip_.device().supply.highestVolts) {
+            const chip::SupplyInput& supply = chip_.device().supply;
             const std::string figure = kernel::formatQuantity(std::fabs(across), kernel::Unit::volt, 3);
             if (wrong)
                 wrong(across < 0 ? "supply-reversed" : "supply-too-high",
-                      across < 0 ? fmt::format("{} has its supply the wrong way round, {} from GND to VCC: silicon does not survive that; swap the two wires", id_, figure)
-                                 : fmt::format("{} has {} between VCC and GND, more than its absolute maximum of 6 V; give it less", id_, figure));
+                      across < 0 ? fmt::format("{} has its supply the wrong way round, {} from {} to {}: silicon does not survive that; swap the two wires", id_, figure, supply.minus, supply.plus)
+                                 : fmt::format("{} has {} between {} and {}, more than its absolute maximum of {}; give it less", id_, figure, supply.plus, supply.minus, kernel::formatQuantity(supply.highestVolts, kernel::Unit::volt)));
         }
         chip_.setSupply(wired() ? std::max(0.0, volts(vcc_) - volts(ground_)) : 0.0);
         if (reset_ != nullptr)
@@ -132,8 +132,7 @@ public:
 
 private:
     static constexpr double kIdleOhms = 30e6;
-    static constexpr double kReversedVolts = 0.5;  // absolute maximum ratings (ATmega328P datasheet 32.1)
-    static constexpr double kMostVolts = 6.0;
+    static constexpr double kReversedVolts = 0.5;  // what protection diodes of any chip bear
     static constexpr double kPinStepVolts = 0.05;
     static constexpr kernel::Duration kFollow = std::chrono::microseconds(1);
 
@@ -163,7 +162,7 @@ private:
     circuit::Circuit& circuit_;
     PinId vcc_;
     PinId ground_;
-    chip::avr::Chip& chip_;
+    chip::Mcu& chip_;
     ResetPin* reset_;
     circuit::ElementId load_;
     kernel::Alarm follow_;
@@ -171,33 +170,41 @@ private:
     std::vector<PinId> pins_;
 };
 
-class World::ChipEar final : public chip::avr::ChipObserver {
+// What a chip tells, with which one it is.
+class World::ChipListener final : public chip::McuObserver {
 public:
-    ChipEar(World& world, std::size_t chip) : world_(world), chip_(chip) {}
+    ChipListener(World& world, std::size_t chip) : world_(world), chip_(chip) {}
 
-    void chipNote(const char* rule, const std::string& text, std::uint32_t pc, Time at) override { world_.chipNote(chip_, rule, text, pc, at); }
-    void chipInterrupt(std::uint8_t vector, Time at) override
+    void remark(chip::Weight weight, const char* rule, const std::string& text, std::uint32_t code, Time at) override { world_.remark(chip_, weight, rule, text, code, at); }
+    void exceptionEntered(unsigned number, Time at) override
     {
         if (world_.observer_ != nullptr)
-            world_.observer_->interrupt(chip_, vector, at);
+            world_.observer_->interrupt(chip_, static_cast<std::uint8_t>(number), at);
     }
-    void chipReset(std::uint8_t cause, Time at) override
+    void exceptionReturned(Time at) override
+    {
+        if (world_.observer_ != nullptr)
+            world_.observer_->interrupt(chip_, 0, at);
+    }
+    void resetTaken(unsigned cause, Time at) override
     {
         if (world_.observer_ != nullptr)
             world_.observer_->reset(chip_, cause, at);
     }
 
-    void chipLoads() override
+    void loadChanged() override
     {
         if (chip_ < world_.chips_.size() && world_.supplyPins_[chip_] != nullptr)
             world_.supplyPins_[chip_]->loadChanged();
     }
 
-    void chipWakes() override
+    void woken() override
     {
         if (world_.running_ != chip_ && world_.running_ < world_.chips_.size())
             world_.chips_[world_.running_].chip->yield();
     }
+
+    void uncertainRead(PinId pin, bool floats, circuit::Thresholds thresholds) override { world_.uncertainRead(chip_, pin, floats, thresholds); }
 
 private:
     World& world_;

@@ -92,7 +92,7 @@ std::optional<Firm> firmAt(const World& world, NetId net, bool high)
         return Firm{circuit.voltage(net).value, 0, false};
     for (const World::ChipUnit& unit : world.chips())
         for (const circuit::PinId pin : circuit.pinsOf(net))
-            if (const auto output = unit.chip->ports().outputOf(pin))
+            if (const auto output = unit.chip->outputOhms(pin))
                 return Firm{high ? unit.chip->supplyVolts() : 0, *output, true};
     // A supply with a resistance of its own, as a board's 5 V pin is.
     constexpr double kFirmOhms = 5;

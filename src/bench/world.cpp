@@ -9,6 +9,7 @@
 
 #include "bench/board_supply.h"
 #include "bench/reset_pin.h"
+#include "chip/families.h"
 
 namespace bramix::bench {
 
@@ -21,40 +22,38 @@ World::~World() = default;
 Result<void> World::loadFirmware(std::size_t index, const std::string& file)
 {
     ChipUnit& unit = chips_[index];
-    auto firmware = chip::loadFirmware(file, *unit.table);
+    auto firmware = chip::loadFirmware(file, *unit.device);
     if (!firmware)
         return tl::unexpected(firmware.error());
     if (unit.firmwareFile.empty())
         unit.chip->startAt(now());  // it has stood still so far
     unit.firmware = std::move(*firmware);
     unit.firmwareFile = file;
-    unit.chip->loadFlash(unit.firmware.words(), unit.firmware.bootCode);
-    unit.chip->setDataEnd(unit.firmware.dataEnd);
+    unit.chip->loadProgram(unit.firmware);
     // What an earlier run has kept goes before what the image brings.
     if (const std::string kept = eepromFile(index); !kept.empty() && std::filesystem::exists(kept)) {
-        auto image = chip::loadFirmware(kept, unit.chip->device());
+        auto image = chip::loadFirmware(kept, *unit.device);
         if (!image)
             return tl::unexpected(image.error());
-        image->flash.resize(unit.chip->device().regionOf(chip::RegionKind::nonVolatile)->size, 0xFF);
-        unit.chip->eeprom().program(image->flash);
+        image->flash.resize(unit.chip->nonVolatile().size(), 0xFF);
+        unit.chip->programNonVolatile(image->flash);
     } else if (unit.firmware.eepromGiven) {
-        unit.chip->eeprom().program(unit.firmware.eeprom);
+        unit.chip->programNonVolatile(unit.firmware.eeprom);
     }
     unit.chip->powerOn();
-    if (!unit.firmware.builtFor.empty() && unit.firmware.builtFor != unit.chip->device().id)
+    if (!unit.firmware.builtFor.empty() && unit.firmware.builtFor != unit.device->id)
         report({Severity::error, "firmware-other-chip", unit.id,
-                fmt::format("{} was built for {}, but {} is a {}: registers and vectors may lie elsewhere; build it with -mmcu={}", file, unit.firmware.builtFor, unit.id, unit.chip->device().title,
-                            unit.chip->device().id),
+                fmt::format("{} was built for {}, but {} is a {}: registers and vectors may lie elsewhere; build it with {}", file, unit.firmware.builtFor, unit.id, unit.device->title,
+                            unit.device->compilerOption),
                 now()});
     return {};
 }
 
 parts::LineFormat World::lineFormat(const Uart& uart, bool towardsChip) const
 {
-    const chip::avr::Chip& chip = *chips_[uart.chip].chip;
-    const chip::avr::UartFormat f = chip.usart(uart.index).format();
+    const chip::SerialFormat f = chips_[uart.chip].chip->serialFormat(uart.index);
     parts::LineFormat out;
-    out.bit = chip.clock().span(f.cyclesPerBit);
+    out.bit = f.bit;
     out.dataBits = f.dataBits;
     out.parity = static_cast<parts::LineFormat::Parity>(f.parity);
     out.stopBits = f.stopBits;
@@ -131,7 +130,7 @@ void World::stepInstruction(std::size_t index, Time until)
         return;
     }
     running_ = index;
-    chip::avr::Chip& chip = *chips_[index].chip;
+    chip::Mcu& chip = *chips_[index].chip;
     constexpr Duration kLongestSleep = std::chrono::milliseconds(100);
     chip.stepInstruction(std::min(now() + kLongestSleep, until));
     queue_.advanceTo(std::min({chip.now(), progress(), std::max(until, now())}));
@@ -140,17 +139,17 @@ void World::stepInstruction(std::size_t index, Time until)
         runUntil(chip.now());
 }
 
-void World::hear(const std::function<void(Time)>& changed)
+void World::setChangeListener(const std::function<void(Time)>& changed)
 {
     queue_.hear(changed);
     for (ChipUnit& unit : chips_)
-        unit.chip->hear(changed);
+        unit.chip->setChangeListener(changed);
 }
 
 std::optional<std::size_t> World::debugStop() const
 {
     for (std::size_t i = 0; i < chips_.size(); ++i)
-        if (chips_[i].chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
+        if (chips_[i].chip->hasStopped())
             return i;
     return std::nullopt;
 }
@@ -158,13 +157,10 @@ std::optional<std::size_t> World::debugStop() const
 void World::resume(bool all)
 {
     for (ChipUnit& unit : chips_) {
-        if (!all && unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::none)
+        if (!all && !unit.chip->hasStopped())
             continue;
-        // What stood before the breakpoint's instruction goes on with it; an access or an interrupt may have come to one that is still to be met.
-        const bool pass = all || unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::breakpoint;
-        unit.chip->clearDebugStop();
-        if (pass)
-            unit.chip->cpu().passBreakpoint();
+        // What stood before the breakpoint's instruction goes on with it; an access or an exception may have come to one that is still to be met.
+        unit.chip->resume(all || unit.chip->stopInfo().kind == chip::StopInfo::Kind::breakpoint);
     }
 }
 
@@ -190,7 +186,7 @@ void World::stopWhenHalted(bool stop)
         chips_[0].chip->stopWhenHalted(stop);  // the one that halted() asks about; the others spin on
 }
 
-bool World::halted() const { return !chips_.empty() && chips_[0].chip->cpu().stopAtHalt && chips_[0].chip->halted(); }
+bool World::halted() const { return !chips_.empty() && chips_[0].chip->stopsWhenHalted() && chips_[0].chip->halted(); }
 
 bool World::faulted() const
 {
@@ -201,7 +197,7 @@ bool World::faulted() const
 bool World::standing() const
 {
     for (const ChipUnit& unit : chips_)
-        if (unit.chip->faulted() || unit.chip->debugStop().kind != chip::avr::DebugStop::Kind::none)
+        if (unit.chip->faulted() || unit.chip->hasStopped())
             return true;
     return halted();
 }
@@ -316,29 +312,31 @@ void World::adopt(World& old)
         kernel::LoadArchive load(snapshot);
         load(to);
     };
+    const auto carryBoth = [](auto& from, auto& to) {
+        kernel::SaveArchive save;
+        from.save(save);
+        const kernel::Snapshot snapshot = save.take();
+        kernel::LoadArchive load(snapshot);
+        to.load(load);
+    };
     WorldObserver* const silent = std::exchange(observer_, nullptr);
     carry(old.queue_, queue_);
     for (auto& [id, part] : parts_)
         for (auto& [oldId, oldPart] : old.parts_)
-            if (oldId == id && old.kindOf_[id] == kindOf_[id] && old.settingsOf_[id] == settingsOf_[id]) {
-                kernel::SaveArchive save;
-                oldPart->save(save);
-                const kernel::Snapshot snapshot = save.take();
-                kernel::LoadArchive load(snapshot);
-                part->load(load);
-            }
+            if (oldId == id && old.kindOf_[id] == kindOf_[id] && old.settingsOf_[id] == settingsOf_[id])
+                carryBoth(*oldPart, *part);
     for (std::size_t i = 0; i < chips_.size(); ++i) {
         chips_[i].chip->startAt(queue_.now());
         chips_[i].chip->powerOn();
         for (std::size_t j = 0; j < old.chips_.size(); ++j)
-            if (chips_[i].id == old.chips_[j].id && chips_[i].table == old.chips_[j].table && (chips_[i].unreadable || samePath(chips_[i].firmwareFile, old.chips_[j].firmwareFile))) {
+            if (chips_[i].id == old.chips_[j].id && chips_[i].device == old.chips_[j].device && (chips_[i].unreadable || samePath(chips_[i].firmwareFile, old.chips_[j].firmwareFile))) {
                 chips_[i].firmwareFile = old.chips_[j].firmwareFile;
                 if (!old.chips_[j].firmwareFile.empty()) {
                     // The image that runs, even where the file has changed since.
                     chips_[i].firmware = old.chips_[j].firmware;
-                    chips_[i].chip->loadFlash(chips_[i].firmware.words(), chips_[i].firmware.bootCode);
+                    chips_[i].chip->loadProgram(chips_[i].firmware);
                 }
-                carry(*old.chips_[j].chip, *chips_[i].chip);
+                carryBoth(*old.chips_[j].chip, *chips_[i].chip);
                 resetControls_[i] = old.resetControls_[j];
                 if (resetPins_[i] != nullptr)
                     resetPins_[i]->hold(resetControls_[i] == 0);
@@ -401,7 +399,7 @@ void World::stateOfSupplies(kernel::LoadArchive& ar)
         ar(*supply);
     // Levels and limits of pins follow a chip's supply, which is another again.
     for (const ChipUnit& unit : chips_)
-        unit.chip->ports().refresh();
+        unit.chip->refreshPins();
     for (const auto& reset : resetPins_)
         if (reset != nullptr)
             reset->refresh();
@@ -495,8 +493,8 @@ void World::recall(const Moment& moment)
 {
     WorldObserver* const listener = std::exchange(observer_, nullptr);
     for (ChipUnit& unit : chips_)
-        if (unit.chip->cpu().flashPatched())
-            unit.chip->loadFlash(unit.firmware.words(), unit.firmware.bootCode);
+        if (unit.chip->hasChangedProgram())
+            unit.chip->loadProgram(unit.firmware);
     kernel::LoadArchive load(moment.state);
     state(load);
     findings_ = moment.findings;
@@ -511,8 +509,7 @@ void World::installFirmware(std::size_t index, const chip::Firmware& firmware, c
     ChipUnit& unit = chips_[index];
     unit.firmware = firmware;
     unit.firmwareFile = file;
-    unit.chip->loadFlash(firmware.words(), firmware.bootCode);
-    unit.chip->setDataEnd(firmware.dataEnd);
+    unit.chip->loadProgram(firmware);
 }
 
 void World::report(Finding finding)
@@ -695,24 +692,35 @@ std::string World::chipOf(PinId pin) const
     return std::find(chipIds_.begin(), chipIds_.end(), part) == chipIds_.end() ? std::string() : part;
 }
 
-std::optional<chip::avr::Adc::Seen> World::adcSees(const PinRef& ref) const
+std::optional<chip::AnalogReading> World::analogReading(const PinRef& ref) const
 {
     const auto id = pin(ref);
     for (const ChipUnit& unit : chips_)
         if (id && unit.id == ref.part)
-            if (const auto port = unit.chip->ports().portPinOf(*id))
-                return unit.chip->adc().seen(*port);
+            return unit.chip->analogReading(*id);
     return std::nullopt;
 }
 
-void World::chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at)
+void World::remark(std::size_t chip, chip::Weight weight, const char* rule, const std::string& text, std::uint32_t code, Time at)
 {
     const std::string id = chipIds_[chip];
-    const std::string_view kind(rule);
-    // What leaves firmware doing something else than it says is a warning; what is merely odd, a note.
-    constexpr std::array<std::string_view, 7> kNotes{"reserved-bits", "reserved-register", "not-modelled", "adc-clock", "sleep-disabled", "unwritten-ram", "clock-too-fast"};
-    const Severity severity = kind == "no-clock" ? Severity::error : std::find(kNotes.begin(), kNotes.end(), kind) != kNotes.end() ? Severity::note : Severity::warning;
-    report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, pc, id});
+    const Severity severity = weight == chip::Weight::error ? Severity::error : weight == chip::Weight::note ? Severity::note : Severity::warning;
+    report({severity, rule, id + ": " + text.substr(0, text.find(' ')), text, at, code, id});
+}
+
+void World::uncertainRead(std::size_t chip, PinId pin, bool floats, circuit::Thresholds thresholds)
+{
+    const NetId net = circuit_.netOf(pin);
+    if (chip >= chips_.size() || !wired_.contains(net))
+        return;
+    const std::string name = pinName(pin);
+    Finding f{.severity = floats ? Severity::warning : Severity::note, .rule = floats ? "floating-input" : "between-thresholds", .where = name, .message = {}, .time = now(), .code = chips_[chip].chip->cause().code, .chip = chipIds_[chip]};
+    if (floats)
+        f.message = fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", name);
+    else
+        f.message = fmt::format("{} is read at {}, between {} (low for sure) and {} (high for sure): it reads what it read before, and on silicon perhaps something else; give it a stronger drive or a comparator", name,
+                                kernel::formatQuantity(circuit_.voltage(net).value, kernel::Unit::volt, 3), kernel::formatQuantity(thresholds.low, kernel::Unit::volt, 3), kernel::formatQuantity(thresholds.high, kernel::Unit::volt, 3));
+    report(std::move(f));
 }
 
 // A chip with firmware and no supply stands still, and nothing else would say why.
@@ -720,7 +728,7 @@ void World::reportUnpowered()
 {
     for (const ChipUnit& unit : chips_)
         if (!unit.firmwareFile.empty() && std::any_of(supplyPins_.begin(), supplyPins_.end(), [&](const auto& s) { return s != nullptr && s->isOf(*unit.chip) && !s->wired(); }))
-            report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its VCC and GND", unit.id), now(), {}, unit.id});
+            report({Severity::error, "no-supply", unit.id, fmt::format("{} has no supply and stands still; wire its {} and {}", unit.id, unit.device->supply.plus, unit.device->supply.minus), now(), {}, unit.id});
 }
 
 std::string World::eepromFile(std::size_t chip) const

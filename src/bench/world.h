@@ -15,8 +15,7 @@
 
 #include "bench/document.h"
 #include "bench/finding.h"
-#include "chip/avr/chip.h"
-#include "chip/firmware.h"
+#include "chip/mcu.h"
 #include "circuit/circuit.h"
 #include "kernel/files.h"
 #include "parts/part.h"
@@ -39,9 +38,9 @@ public:
     // A byte on a UART's line; `fromChip` tells the direction.
     virtual void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) = 0;
     virtual void finding(const Finding& finding) = 0;
-    // A chip has entered an interrupt, or with vector 0 has come to the end of one.
-    virtual void interrupt(std::size_t chip, std::uint8_t vector, Time at) = 0;
-    virtual void reset(std::size_t /*chip*/, std::uint8_t /*cause*/, Time /*at*/) {}
+    // A chip has entered an exception, or with number 0 has come to the end of one.
+    virtual void interrupt(std::size_t chip, std::uint8_t exception, Time at) = 0;
+    virtual void reset(std::size_t /*chip*/, unsigned /*cause*/, Time /*at*/) {}
 };
 
 struct WorldOptions {
@@ -58,12 +57,14 @@ class World final : private circuit::CircuitObserver {
 public:
     struct ChipUnit {
         std::string id;
-        const chip::avr::ChipTable* table = nullptr;
-        std::unique_ptr<chip::avr::Chip> chip;
+        const chip::Device* device = nullptr;
+        std::unique_ptr<chip::Mcu> chip;
         chip::Firmware firmware;
         std::string firmwareFile;  // as found on disk; empty where none is loaded
         bool ideal = false;        // a chip on nothing
         bool unreadable = false;   // its firmware could not be loaded: it keeps what it had before, if anything
+        std::shared_ptr<const chip::RegisterMap> ownRegisters{};  // as the bench has them described; null: as the chip's family knows them
+        [[nodiscard]] const chip::RegisterMap& registers() const { return ownRegisters != nullptr ? *ownRegisters : device->registers(); }
     };
 
     struct Uart {
@@ -96,8 +97,8 @@ public:
     void requestStop();
     // While the flag is set runUntil() and stepInstruction() come back as they are, wherever they stand. Null: nobody interrupts.
     void interruptBy(const std::atomic<bool>* flag);
-    // Hears whenever a register of a chip may have changed otherwise than by counting, and when; empty: nobody does. It may look at everything, and change nothing.
-    void hear(const std::function<void(Time)>& changed);
+    // Told whenever a register of a chip may have changed otherwise than by counting, and when; empty: nobody is. The listener may look at everything, and change nothing.
+    void setChangeListener(const std::function<void(Time)>& changed);
     // Where a chip has stopped for a debugger: the chip's index. The run ends there; resume() lets it go on.
     [[nodiscard]] std::optional<std::size_t> debugStop() const;
     // Forgets the stops, and lets those chips that have stopped (or all of them) pass a breakpoint at their present place.
@@ -157,7 +158,7 @@ public:
     // What a chip takes from its supply just now, its pins' currents included, in amperes; and what it has taken for itself since power-up, in coulombs.
     [[nodiscard]] double chipAmps(std::size_t chip) const;
     // What a conversion of a chip's pin would give just now; nothing for any other pin.
-    [[nodiscard]] std::optional<chip::avr::Adc::Seen> adcSees(const PinRef& pin) const;
+    [[nodiscard]] std::optional<chip::AnalogReading> analogReading(const PinRef& pin) const;
 
     // What this world shares with one built from an edited document goes on: chips, parts, lines, the time. A part with other settings is another part: it begins
     // anew, with its controls as the document has them.
@@ -176,14 +177,16 @@ public:
     void state(Archive& ar)
     {
         ar(queue_, circuit_);
-        for (ChipUnit& unit : chips_)
-            ar(*unit.chip);
-        for (auto& [id, part] : parts_) {
+        const auto both = [&ar](auto& what) {
             if constexpr (Archive::kLoading)
-                part->load(ar);
+                what->load(ar);
             else
-                part->save(ar);
-        }
+                what->save(ar);
+        };
+        for (ChipUnit& unit : chips_)
+            both(unit.chip);
+        for (auto& [id, part] : parts_)
+            both(part);
         for (Uart& uart : uarts_)
             ar(*uart.line);
         for (auto& [control, follower] : followers_)
@@ -198,7 +201,7 @@ private:
     class ResetPin;
     class SupplyPins;
     class BoardSupply;
-    class ChipEar;
+    class ChipListener;
     struct Builder;
 
     explicit World(WorldObserver* observer);
@@ -223,13 +226,14 @@ private:
     struct Overload;
     [[nodiscard]] std::string overloadText(PinId pin, const Overload& overload) const;
     [[nodiscard]] std::string chipOf(PinId pin) const;  // empty where it is no chip's
-    void chipNote(std::size_t chip, const char* rule, const std::string& text, std::uint32_t pc, Time at);
+    void remark(std::size_t chip, chip::Weight weight, const char* rule, const std::string& text, std::uint32_t code, Time at);
+    void uncertainRead(std::size_t chip, PinId pin, bool floats, circuit::Thresholds thresholds);
     void reportUnpowered();
 
     WorldObserver* observer_;
     kernel::EventQueue queue_;
     circuit::Circuit circuit_;
-    std::vector<std::unique_ptr<ChipEar>> ears_;  // outlive the chips that speak into them
+    std::vector<std::unique_ptr<ChipListener>> listeners_;  // outlive the chips that tell them
     std::vector<std::string> chipIds_;            // known before the chips are made
     std::vector<ChipUnit> chips_;
     std::vector<std::pair<std::string, std::unique_ptr<parts::Part>>> parts_;  // inner parts as "board/inner"
@@ -276,7 +280,7 @@ struct World::Moment {
     std::vector<Finding> findings;
     std::map<PinId, Overload> overloads;
     std::set<std::pair<std::string, std::string>> told;
-    [[nodiscard]] std::size_t bytes() const { return state.size() + findings.size() * 400 + 200; }
+    [[nodiscard]] std::size_t bytes() const { return state.heldBytes() + findings.size() * 400 + 200; }
 };
 
 }  // namespace bramix::bench

@@ -5,7 +5,8 @@
 
 #include "bench/board_supply.h"
 #include "bench/geometry.h"
-#include "chip/avr/device.h"
+#include "chip/families.h"
+#include "chip/svd.h"
 #include "bench/reset_pin.h"
 #include "bench/toml_read.h"
 #include "bench/wiring_checks.h"
@@ -181,8 +182,8 @@ struct World::Builder {
                     return root(indexOf.at({id, p.name}));
             return std::nullopt;
         };
-        const auto one = rootOf("XTAL1");
-        const auto two = rootOf("XTAL2");
+        const auto one = kind.chip->crystal ? rootOf(kind.chip->crystal->one) : std::nullopt;
+        const auto two = kind.chip->crystal ? rootOf(kind.chip->crystal->two) : std::nullopt;
         if (!one || !two)
             return 0;
         for (const PartItem& part : document.parts) {
@@ -204,9 +205,10 @@ struct World::Builder {
         const std::size_t elements = world.circuit_.elementCount(), pins = world.circuit_.pinCount();
         ChipUnit unit;
         unit.id = item.id;
-        unit.table = &chip::avr::tableOf(*kind.chip);
+        unit.device = kind.chip;
         unit.ideal = kind.ideal;
-        chip::avr::ChipOptions chipOptions;
+        const chip::Device& device = *kind.chip;
+        chip::McuOptions chipOptions;
         chipOptions.clockHz = kind.clockHz != 0 ? kind.clockHz : crystalAt(item.id, kind);
         chipOptions.hasCrystal = chipOptions.clockHz != 0;
         chipOptions.startsAtOnce = kind.ideal;
@@ -216,38 +218,34 @@ struct World::Builder {
             chipOptions.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock->second, kernel::Unit::hertz).value_or(0));
         if (const auto given = item.set.find("pull-up"); given != item.set.end()) {
             const auto ohms = kernel::parseQuantity(given->second, kernel::Unit::ohm);
-            if (!ohms || *ohms < 20e3 || *ohms > 50e3) {
-                problem = {.where = item.id + ".pull-up", .what = fmt::format("\"{}\"; expected 20 kΩ to 50 kΩ", given->second), .next = {}};
+            if (!ohms || *ohms < device.leastPullUpOhms || *ohms > device.mostPullUpOhms) {
+                problem = {.where = item.id + ".pull-up", .what = fmt::format("\"{}\"; expected {} to {}", given->second, kernel::formatQuantity(device.leastPullUpOhms, kernel::Unit::ohm), kernel::formatQuantity(device.mostPullUpOhms, kernel::Unit::ohm)), .next = {}};
                 return;
             }
             chipOptions.pullUpOhms = *ohms;
         }
-        chip::OptionBytes fuses = kind.options;
+        chipOptions.options = kind.options;
         for (const auto& [name, value] : item.set)
             if (const SettingKind* s = kind.setting(name); s != nullptr && s->type == "fuse")
-                (void)chip::setOption(*kind.chip, fuses, name, value);  // checkDocument has seen to it
-        chipOptions.fuses = chip::avr::fusesOf(fuses);
+                (void)chip::setOption(device, chipOptions.options, name, value);  // checkDocument has seen to it
         const PinKind* vcc = nullptr;
         const PinKind* ground = nullptr;
         for (const PinKind& p : kind.pins) {
-            if (p.chipPin == "VCC" && !p.supplyVolts)
+            if (p.chipPin == device.supply.plus && !p.supplyVolts)
                 vcc = &p;
-            if (p.chipPin == "GND" && !p.ground)
+            if (p.chipPin == device.supply.minus && !p.ground)
                 ground = &p;
         }
         const bool wiredSupply = vcc != nullptr && ground != nullptr;
         chipOptions.supplyVolts = wiredSupply ? 0 : 5;
         world.chipIds_.push_back(item.id);
-        world.ears_.push_back(std::make_unique<ChipEar>(world, world.chipIds_.size() - 1));
-        unit.chip = std::make_unique<chip::avr::Chip>(*unit.table, chipOptions, world.queue_, world.circuit_, *world.ears_.back());
-        chip::avr::Chip& chip = *unit.chip;
-        const bool resetIsPort = chip.fuse("RSTDISBL") == 0;
+        world.listeners_.push_back(std::make_unique<ChipListener>(world, world.chipIds_.size() - 1));
+        unit.chip = chip::makeMcu(device, chipOptions, world.queue_, world.circuit_, *world.listeners_.back());
+        chip::Mcu& chip = *unit.chip;
         std::unique_ptr<ResetPin> reset;
         for (const PinKind& p : kind.pins) {
             const PinId id = world.pins_.at({item.id, p.name});
-            if (p.chipPin == "RESET" && resetIsPort) {
-                chip::avr::eachWord(p.about, [&](std::string_view word) { chip.attachPin(word, id); });
-            } else if (p.chipPin == "RESET") {
+            if (device.resetInput && p.chipPin == device.resetInput->pin && chip.hasResetInput()) {
                 const PinId hold = world.circuit_.addPin(world.circuit_.netOf(id), item.id + ".reset-control");
                 reset = std::make_unique<ResetPin>(world.circuit_, id, hold, chip, Cause{actor, Cause::kNoCode});
             } else if (!p.chipPin.empty()) {
@@ -262,21 +260,6 @@ struct World::Builder {
         world.resetPins_.push_back(std::move(reset));
         world.resetControls_.push_back(1);
         world.controlsOf_[item.id].push_back(kResetControl);
-        chip.ports().doubtfulRead = [w = &world, &chip, id = item.id](chip::avr::PortPin pin, bool floats) {
-            const PinId pinId = chip.ports().idOf(pin);
-            const NetId net = w->circuit_.netOf(pinId);
-            if (!w->wired_.contains(net))
-                return;
-            const std::string name = w->pinName(pinId);
-            Finding f{.severity = floats ? Severity::warning : Severity::note, .rule = floats ? "floating-input" : "between-thresholds", .where = name, .message = {}, .time = w->now(), .code = chip.cause().code, .chip = id};
-            if (floats)
-                f.message = fmt::format("{} is read while nothing drives it: what it reads means nothing; switch its pull-up on or give it a resistor", name);
-            else
-                f.message = fmt::format("{} is read at {}, between {} (low for sure) and {} (high for sure): it reads what it read before, and on silicon perhaps something else; give it a stronger drive or a comparator",
-                                        name, kernel::formatQuantity(w->circuit_.voltage(net).value, kernel::Unit::volt, 3), kernel::formatQuantity(chip.ports().thresholds().low, kernel::Unit::volt, 3),
-                                        kernel::formatQuantity(chip.ports().thresholds().high, kernel::Unit::volt, 3));
-            w->report(std::move(f));
-        };
         world.chips_.push_back(std::move(unit));
         addUarts(item, kind, world.chips_.size() - 1, actor);
         addBoardSupply(item, kind, actor);
@@ -313,16 +296,14 @@ struct World::Builder {
 
     void addUarts(const PartItem& item, const PartKind& kind, std::size_t chipIndex, std::uint32_t actor)
     {
-        for (std::size_t i = 0; i < world.chips_[chipIndex].table->usarts.size(); ++i) {
-            const chip::avr::UsartRow& row = world.chips_[chipIndex].table->usarts[i];
-            const chip::avr::Usart& usart = world.chips_[chipIndex].chip->usart(i);
-            const auto netOf = [&](chip::avr::PortPin port) { return world.circuit_.netOf(world.chips_[chipIndex].chip->ports().idOf(port)); };
+        const std::vector<chip::SerialPort>& ports = world.chips_[chipIndex].chip->serialPorts();
+        for (std::size_t i = 0; i < ports.size(); ++i) {
             Uart uart;
-            uart.name = fmt::format("{}.{}", item.id, row.name);
+            uart.name = fmt::format("{}.{}", item.id, ports[i].name);
             uart.chip = chipIndex;
             uart.index = i;
-            const PinId listen = world.circuit_.addPin(netOf(usart.txd()), uart.name + ".in");
-            const PinId drive = world.circuit_.addPin(netOf(usart.rxd()), uart.name + ".out");
+            const PinId listen = world.circuit_.addPin(world.circuit_.netOf(ports[i].transmit), uart.name + ".in");
+            const PinId drive = world.circuit_.addPin(world.circuit_.netOf(ports[i].receive), uart.name + ".out");
             const auto baud = item.set.find("baud");
             parts::PartContext context{
                 .id = uart.name,
@@ -440,6 +421,17 @@ struct World::Builder {
                 }
     }
 
+    // Without them the chip's own are as good as ever: a description that cannot be read is told, and stops nothing.
+    void readRegisters(const PartItem& part, ChipUnit& unit)
+    {
+        const auto path = world.files_.path(part.registers);
+        const auto text = path ? kernel::readFile(*path, chip::kLargestSvd) : Result<std::string>(tl::unexpected(path.error()));
+        auto map = text ? chip::readSvd(*path, *text) : Result<chip::RegisterMap>(tl::unexpected(text.error()));
+        if (!map)
+            return world.report({.severity = Severity::error, .rule = "registers-unreadable", .where = part.id, .message = fmt::format("{}: {} shows the registers that Bramix knows of it", map.error().text(), part.id), .wiring = true});
+        unit.ownRegisters = std::make_shared<const chip::RegisterMap>(std::move(*map));
+    }
+
     Result<void> run()
     {
         if (options.steady)
@@ -500,6 +492,8 @@ struct World::Builder {
         for (const PartItem& part : document.parts) {
             if (catalogue.find(part.kind)->chip == nullptr)
                 continue;
+            if (!part.registers.empty())
+                readRegisters(part, world.chips_[chip]);
             if (!part.firmware.empty()) {
                 const auto path = world.files_.path(part.firmware);
                 if (auto ok = path ? world.loadFirmware(chip, *path) : Result<void>(tl::unexpected(path.error())); !ok) {

@@ -1,6 +1,8 @@
 #include "chip/device.h"
 
 #include <algorithm>
+#include <map>
+#include <mutex>
 
 namespace bramix::chip {
 
@@ -20,6 +22,17 @@ std::optional<std::size_t> index(const std::vector<CoreRegister>& list, const Co
 
 }  // namespace
 
+const RegisterMap& Device::registers() const
+{
+    static std::mutex mutex;
+    static std::map<const Device*, RegisterMap> made;
+    const std::lock_guard lock(mutex);
+    const auto [entry, fresh] = made.try_emplace(this);
+    if (fresh && makeRegisters != nullptr)
+        entry->second = makeRegisters(*this);
+    return entry->second;
+}
+
 std::uint64_t Device::sizeOf(SpaceId space) const
 {
     std::uint64_t end = 0;
@@ -37,6 +50,11 @@ const MemoryRegion* Device::regionAt(std::uint64_t a) const
 const MemoryRegion* Device::regionOf(RegionKind kind) const
 {
     return find(regions, [kind](const MemoryRegion& r) { return r.kind == kind; });
+}
+
+std::optional<std::size_t> Device::registerAt(std::uint64_t address) const
+{
+    return index(coreRegisters, find(coreRegisters, [address](const CoreRegister& r) { return r.isAt(address); }));
 }
 
 std::optional<std::size_t> Device::registerOf(CoreRole role) const

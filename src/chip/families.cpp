@@ -1,18 +1,28 @@
 #include "chip/families.h"
 
-#include <algorithm>
-
-#include "chip/avr/chip.h"
-#include "chip/avr/device.h"
+#include "chip/avr/family.h"
 
 namespace bramix::chip {
+
+namespace {
+
+std::vector<const Family*>& families()
+{
+    static std::vector<const Family*> all{&avr::family()};
+    return all;
+}
+
+}  // namespace
+
+void addFamily(const Family& family) { families().push_back(&family); }
 
 std::span<const Device* const> allDevices()
 {
     static const std::vector<const Device*> all = [] {
         std::vector<const Device*> out;
-        for (const avr::ChipTable* table : avr::allChips())
-            out.push_back(&avr::deviceOf(*table));
+        for (const Family* family : families())
+            for (const Device* device : family->devices())
+                out.push_back(device);
         return out;
     }();
     return all;
@@ -26,18 +36,19 @@ const Device* findDevice(std::string_view id)
     return nullptr;
 }
 
-unsigned optionValue(const Device& device, const OptionBytes& bytes, std::string_view name) { return avr::fuseField(avr::tableOf(device), avr::fusesOf(bytes), name); }
-
-kernel::Result<void> setOption(const Device& device, OptionBytes& bytes, std::string_view name, std::string_view value)
+std::unique_ptr<Mcu> makeMcu(const Device& device, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer)
 {
-    avr::FuseBytes fuses = avr::fusesOf(bytes);
-    auto done = avr::setFuse(avr::tableOf(device), fuses, name, value);
-    bytes.assign(fuses.begin(), fuses.end());
-    return done;
+    return device.behaviour->make(device, options, queue, circuit, observer);
 }
 
-kernel::Result<Firmware> loadFirmware(const std::string& file, const Device& device) { return loadFirmware(file, avr::tableOf(device)); }
+unsigned optionValue(const Device& device, const OptionBytes& bytes, std::string_view name) { return device.behaviour->optionValue(device, bytes, name); }
 
-bool isPortPin(const Device& device, std::string_view pin) { return avr::Chip::portPin(avr::tableOf(device), pin).exists(); }
+kernel::Result<void> setOption(const Device& device, OptionBytes& bytes, std::string_view name, std::string_view value) { return device.behaviour->setOption(device, bytes, name, value); }
+
+kernel::Result<Firmware> loadFirmware(const std::string& file, const Device& device) { return device.behaviour->loadFirmware(file, device); }
+
+bool isPortPin(const Device& device, std::string_view pin) { return device.behaviour->isPortPin(device, pin); }
+
+InstructionInfo decode(const Device& device, const CodeView& code, std::uint32_t address) { return device.behaviour->decode(device, code, address); }
 
 }  // namespace bramix::chip

@@ -1,13 +1,13 @@
 // The chip families that this program has, in one place: everything else knows chips as Devices.
 #pragma once
 
+#include <memory>
 #include <span>
 #include <string_view>
 #include <vector>
 
 #include "chip/device.h"
-#include "chip/firmware.h"
-#include "kernel/result.h"
+#include "chip/family.h"
 
 namespace bramix::chip {
 
@@ -15,14 +15,15 @@ namespace bramix::chip {
 [[nodiscard]] std::span<const Device* const> allDevices();
 // Null where there is none of this id.
 [[nodiscard]] const Device* findDevice(std::string_view id);
+// One more family, before anything asks for devices: for tests.
+void addFamily(const Family& family);
 
-// An option's value out of all of a chip's; all ones where it has none of this name.
+// What a Device's family says (family.h).
+[[nodiscard]] std::unique_ptr<Mcu> makeMcu(const Device& device, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer);
 [[nodiscard]] unsigned optionValue(const Device& device, const OptionBytes& bytes, std::string_view name);
-// Sets one by its name, as a person writes it: "1", "0x62", "0b0010", or in the family's own words. The error says what was expected.
 [[nodiscard]] kernel::Result<void> setOption(const Device& device, OptionBytes& bytes, std::string_view name, std::string_view value);
-// A program for a chip out of a file (firmware.h).
 [[nodiscard]] kernel::Result<Firmware> loadFirmware(const std::string& file, const Device& device);
-// Whether a pin of the package can be driven and read by a program.
 [[nodiscard]] bool isPortPin(const Device& device, std::string_view pin);
+[[nodiscard]] InstructionInfo decode(const Device& device, const CodeView& code, std::uint32_t address);
 
 }  // namespace bramix::chip

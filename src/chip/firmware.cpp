@@ -49,7 +49,7 @@ std::vector<std::uint16_t> Firmware::words() const
     return out;
 }
 
-Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chip)
+Result<Firmware> readImage(const std::string& file, const Device& chip)
 {
     const auto bytes = readFile(file);
     if (!bytes)
@@ -63,8 +63,8 @@ Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chi
     if (looksElf) {
         firmware = readElf(file, *bytes, chip);
     } else if (file.ends_with(".bin")) {
-        if (bytes->size() > chip.flashBytes)
-            return fail(file, fmt::format("{} bytes do not fit: {} has {} bytes of flash", bytes->size(), chip.title, chip.flashBytes));
+        if (const std::uint64_t room = chip.programBytes(); bytes->size() > room)
+            return fail(file, fmt::format("{} bytes do not fit: {} has {} bytes of flash", bytes->size(), chip.title, room));
         Firmware raw;
         raw.flash = *bytes;
         firmware = std::move(raw);
@@ -75,8 +75,8 @@ Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chi
     }
     if (firmware) {
         firmware->file = file;
-        const std::size_t boot = chip.flashBytes - chip.bootBytes;
-        firmware->bootCode = chip.bootBytes != 0 && firmware->flash.size() > boot &&
+        const std::size_t boot = chip.programBytes() - chip.image.bootBytes;
+        firmware->bootCode = chip.image.bootBytes != 0 && firmware->flash.size() > boot &&
                              std::any_of(firmware->flash.begin() + static_cast<std::ptrdiff_t>(boot), firmware->flash.end(), [](std::uint8_t b) { return b != 0xFF; });
     }
     return firmware;

@@ -1,9 +1,8 @@
-// Firmware images: ELF and Intel HEX files (and raw flash) read into what a chip's memories shall hold.
+// Firmware images: ELF and Intel HEX files (and raw program memory) read into what a chip's memories shall hold.
 //
-// ELF: 32-bit little-endian AVR executables; each loadable segment goes where its physical (load) address says:
-//     0x000000  flash      0x810000  EEPROM      0x820000  fuses      0x830000  lock bits      0x840000  signature
-//   (the address spaces of the AVR tools; .data's initial values lie in flash by their load address).
-// Intel HEX: record types 00 data, 01 end, 02 and 04 extended addresses, 03 and 05 start addresses (checked, not used by an AVR).
+// ELF: 32-bit little-endian executables of the chip's machine; each loadable segment goes where its physical (load) address says, by the chip's ImageMap
+//   (.data's initial values lie in flash by their load address).
+// Intel HEX: record types 00 data, 01 end, 02 and 04 extended addresses, 03 and 05 start addresses (checked, not used).
 //
 // Errors are one line: the file, the program header, record or offset, and what was expected.
 // Tested by tests/chip/firmware_test.cpp.
@@ -13,20 +12,20 @@
 #include <string>
 #include <vector>
 
-#include "chip/avr/table.h"
+#include "chip/device.h"
 #include "kernel/result.h"
 
 namespace bramix::chip {
 
 struct Firmware {
     std::string file;
-    std::vector<std::uint8_t> flash;     // from address 0; 0xFF where the image says nothing
+    std::vector<std::uint8_t> flash;     // program memory from Device::codeBegin; 0xFF where the image says nothing
     std::vector<std::uint8_t> eeprom;    // from address 0; may be empty
     bool eepromGiven = false;
     bool bootCode = false;               // the image has code in the chip's largest boot section
     std::string builtFor;                // the device named in the image, or empty; see mismatch
     bool isElf = false;
-    std::uint16_t dataEnd = 0;           // first data address behind the static variables; 0 where the image does not say
+    std::uint32_t dataEnd = 0;           // first data address behind the static variables; 0 where the image does not say
 
     // Flash as words, the last one padded.
     [[nodiscard]] std::vector<std::uint16_t> words() const;
@@ -36,10 +35,10 @@ struct Firmware {
 [[nodiscard]] std::string writeIntelHex(const std::vector<std::uint8_t>& bytes);
 
 // Reads a file, by its content: ELF, Intel HEX, or raw flash where the name ends in .bin.
-[[nodiscard]] kernel::Result<Firmware> loadFirmware(const std::string& file, const avr::ChipTable& chip);
+[[nodiscard]] kernel::Result<Firmware> readImage(const std::string& file, const Device& chip);
 
 // The readers themselves, on bytes already in memory. `name` is used in errors.
-[[nodiscard]] kernel::Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip);
-[[nodiscard]] kernel::Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip);
+[[nodiscard]] kernel::Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip);
+[[nodiscard]] kernel::Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip);
 
 }  // namespace bramix::chip

@@ -15,19 +15,8 @@ using kernel::Result;
 
 namespace {
 
-struct Space {
-    std::uint32_t begin;
-    std::uint32_t end;
-    const char* name;
-};
-
-// By load address.
-constexpr Space kFlash{0x000000, 0x800000, "flash"};
-constexpr Space kEeprom{0x810000, 0x820000, "EEPROM"};
-constexpr Space kOthers{0x820000, 0x850000, "fuses, lock bits or signature"};
-
 // Puts bytes into a memory that grows as needed, up to its size.
-Result<void> place(const std::string& where, std::vector<std::uint8_t>& memory, std::size_t size, const char* what, const avr::ChipTable& chip, std::uint64_t at,
+Result<void> place(const std::string& where, std::vector<std::uint8_t>& memory, std::size_t size, const char* what, const Device& chip, std::uint64_t at,
                    const std::uint8_t* data, std::uint64_t count)
 {
     if (at + count > size)
@@ -78,24 +67,24 @@ std::string deviceName(Elf* elf)
     return {};
 }
 
-// Behind .data, .bss and .noinit: the sections that take room in data memory (0x800000 in the address spaces of the AVR tools).
-std::uint16_t endOfData(Elf* elf)
+// Behind .data, .bss and .noinit: the sections that take room in RAM.
+std::uint32_t endOfData(Elf* elf, const Device& chip)
 {
-    constexpr std::uint64_t kData = 0x800000;
+    const std::uint64_t base = chip.image.dataBase, first = base + chip.ramBegin, last = base + chip.ramEnd;
     std::uint64_t end = 0;
     for (Elf_Scn* section = nullptr; (section = elf_nextscn(elf, section)) != nullptr;) {
         GElf_Shdr header;
         if (gelf_getshdr(section, &header) == nullptr || (header.sh_flags & SHF_ALLOC) == 0)
             continue;
-        if (header.sh_addr >= kData && header.sh_addr + header.sh_size <= kEeprom.begin && header.sh_size > 0)
-            end = std::max(end, header.sh_addr + header.sh_size - kData);
+        if (header.sh_addr >= first && header.sh_addr <= last && header.sh_size > 0)
+            end = std::max(end, header.sh_addr + header.sh_size - base);
     }
-    return end > 0xFFFF ? 0 : static_cast<std::uint16_t>(end);
+    return static_cast<std::uint32_t>(end);
 }
 
 }  // namespace
 
-Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip)
+Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip)
 {
     elf_version(EV_CURRENT);
     // libelf does not write to an image opened for reading, but its signature is older than const.
@@ -104,9 +93,9 @@ Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t
     if (elf == nullptr || elf_kind(elf.get()) != ELF_K_ELF || gelf_getehdr(elf.get(), &header) == nullptr)
         return fail(name, fmt::format("ELF header: {}; expected a whole 52-byte header", elf == nullptr ? elf_errmsg(-1) : "cut short or damaged"));
     if (gelf_getclass(elf.get()) != ELFCLASS32 || header.e_ident[EI_DATA] != ELFDATA2LSB)
-        return fail(name, "ELF header: expected a 32-bit little-endian file, as AVR compilers write");
-    if (header.e_machine != EM_AVR)
-        return fail(name, fmt::format("ELF header: machine {}; expected {} (AVR)", header.e_machine, EM_AVR), "build it with avr-gcc");
+        return fail(name, fmt::format("ELF header: expected a 32-bit little-endian file, as {} compilers write", chip.image.machine));
+    if (header.e_machine != chip.image.elfMachine)
+        return fail(name, fmt::format("ELF header: machine {}; expected {} ({})", header.e_machine, chip.image.elfMachine, chip.image.machine), "build it with " + chip.image.compiler);
     if (header.e_type != ET_EXEC)
         return fail(name, fmt::format("ELF header: type {}; expected {} (executable)", header.e_type, ET_EXEC), "link it first");
     std::size_t count = 0;
@@ -127,23 +116,25 @@ Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t
                         "the file is cut short: build or copy it again");
         const std::uint8_t* data = bytes.data() + segment.p_offset;
         const std::uint64_t at = segment.p_paddr;
+        using Into = ImageMap::Range::Into;
+        const auto range = std::find_if(chip.image.ranges.begin(), chip.image.ranges.end(), [at](const ImageMap::Range& r) { return at >= r.begin && at < r.end; });
+        if (range == chip.image.ranges.end())
+            return fail(where, fmt::format("load address 0x{:x}; expected {}", at, chip.image.expected));
         Result<void> placed;
-        if (at < kFlash.end) {
-            placed = place(where, firmware.flash, chip.flashBytes, kFlash.name, chip, at, data, segment.p_filesz);
-        } else if (at >= kEeprom.begin && at < kEeprom.end) {
+        if (range->into == Into::program) {
+            placed = place(where, firmware.flash, chip.programBytes(), "flash", chip, at - range->begin, data, segment.p_filesz);
+            loaded = true;
+        } else if (range->into == Into::nonVolatile) {
             firmware.eepromGiven = true;
-            placed = place(where, firmware.eeprom, chip.eepromBytes, kEeprom.name, chip, at - kEeprom.begin, data, segment.p_filesz);
-        } else if (at < kOthers.begin || at >= kOthers.end) {
-            return fail(where, fmt::format("load address 0x{:x}; expected flash (below 0x800000) or EEPROM (0x810000)", at));
+            placed = place(where, firmware.eeprom, chip.regionOf(RegionKind::nonVolatile)->size, "EEPROM", chip, at - range->begin, data, segment.p_filesz);
         }
         if (!placed)
             return tl::unexpected(placed.error());
-        loaded = loaded || at < kFlash.end;
     }
     if (!loaded)
         return fail(name, "no segment loads into flash; expected program code");
     firmware.builtFor = deviceName(elf.get());
-    firmware.dataEnd = endOfData(elf.get());
+    firmware.dataEnd = endOfData(elf.get(), chip);
     return firmware;
 }
 

@@ -58,7 +58,7 @@ Result<Record> parseRecord(const std::string& where, std::string_view text)
 
 }  // namespace
 
-Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const avr::ChipTable& chip)
+Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip)
 {
     Firmware firmware;
     std::vector<bool> written;
@@ -83,13 +83,14 @@ Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::ui
         case 0: {
             for (std::size_t i = 0; i < record->data.size(); ++i) {
                 // Within a segment the address wraps at 64 KiB.
-                const std::uint32_t at = base + ((record->address + static_cast<std::uint32_t>(i)) & 0xFFFF);
-                if (at >= chip.flashBytes)
-                    return fail(where, fmt::format("address 0x{:x} does not fit: {} has {} bytes of flash", at, chip.title, chip.flashBytes), "is the firmware built for another chip?");
+                const std::uint32_t address = base + ((record->address + static_cast<std::uint32_t>(i)) & 0xFFFF);
+                const std::uint64_t at = std::uint64_t{address} - chip.codeBegin;
+                if (address < chip.codeBegin || at >= chip.programBytes())
+                    return fail(where, fmt::format("address 0x{:x} does not fit: {} has {} bytes of flash", address, chip.title, chip.programBytes()), "is the firmware built for another chip?");
                 if (written.size() <= at)
                     written.resize(at + 1);
                 if (written[at])
-                    return fail(where, fmt::format("address 0x{:x} is given a second time; expected records that do not overlap", at));
+                    return fail(where, fmt::format("address 0x{:x} is given a second time; expected records that do not overlap", address));
                 written[at] = true;
                 if (firmware.flash.size() <= at)
                     firmware.flash.resize(at + 1, 0xFF);

@@ -665,15 +665,14 @@ Result<void> Run::writeReport(const std::string& stop, const std::string& detail
     report["realtime_factor"] = wall > 0 ? simulated / wall : 0;
     report["chips"] = ordered_json::array();
     for (const auto& unit : session_->world().chips()) {
-        const auto& cpu = unit.chip->cpu();
         ordered_json chip;
         chip["id"] = unit.id;
         chip["chip"] = unit.chip->device().id;
         chip["clock_hz"] = unit.chip->clock().hz();
-        chip["cycles"] = cpu.cycle;
-        chip["instructions"] = cpu.instructions;
+        chip["cycles"] = unit.chip->cycles();
+        chip["instructions"] = unit.chip->instructions();
         chip["pc"] = fmt::format("0x{:04x}", unit.chip->codeAddress());
-        chip["stack_low_water"] = cpu.lowestSp == UINT16_MAX ? ordered_json() : ordered_json(fmt::format("0x{:04x}", cpu.lowestSp));
+        chip["stack_low_water"] = unit.chip->lowestStack() ? ordered_json(fmt::format("0x{:04x}", *unit.chip->lowestStack())) : ordered_json();
         report["chips"].push_back(chip);
     }
     report["parts"] = partReport(document_, catalogue_, session_->world(), energy_ ? &*energy_ : nullptr);

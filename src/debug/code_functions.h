@@ -9,17 +9,13 @@
 // Tested by tests/debug/code_functions_test.cpp against the symbol tables of compiled firmware.
 #pragma once
 
-#include <cstdint>
-#include <span>
-
-#include "chip/avr/table.h"
 #include "chip/device.h"
+#include "chip/instruction.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
 
-// `flash` is words from address 0; what is erased at its end may be left out.
-[[nodiscard]] Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip);
-[[nodiscard]] Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::Device& device);
+// What is erased at the end of the code may be left out.
+[[nodiscard]] Symbols functionsOf(const chip::CodeView& code, const chip::Device& device);
 
 }  // namespace bramix::debug

@@ -1,21 +1,19 @@
-// AVR instructions as text, with I/O registers, branch targets and variables by their names.
-// Mnemonics as in the "AVR Instruction Set Manual"; conditional branches and flag instructions by their usual names (BREQ, SEI).
+// Instructions as text, with I/O registers, branch targets and variables by their names; mnemonics as in the family's own manual.
 // Tested by tests/debug/disassembler_test.cpp against avr-objdump.
 #pragma once
 
 #include <cstdint>
-#include <span>
 #include <string>
 
-#include "chip/avr/table.h"
 #include "chip/device.h"
+#include "chip/instruction.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
 
 struct InstructionText {
     std::uint32_t address = 0;  // bytes
-    unsigned words = 1;
+    unsigned size = 2;          // in code addresses
     std::string mnemonic;
     std::string operands;   // "PORTB, r24"
     std::string note;       // what the operands mean: "stop_lamp", "-> main+12"
@@ -23,7 +21,6 @@ struct InstructionText {
 };
 
 // `symbols` may be null.
-InstructionText disassemble(const chip::avr::ChipTable& chip, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols);
-[[nodiscard]] InstructionText disassemble(const chip::Device& device, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols);
+[[nodiscard]] InstructionText disassemble(const chip::Device& device, const chip::CodeView& code, std::uint32_t address, const Symbols* symbols);
 
 }  // namespace bramix::debug

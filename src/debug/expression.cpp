@@ -15,7 +15,6 @@ using kernel::Result;
 
 namespace {
 
-constexpr unsigned kStackPointer = 32;
 // Arithmetic of location expressions goes round, as DWARF has it.
 std::int64_t wrapped(std::uint64_t v) { return static_cast<std::int64_t>(v); }
 
@@ -34,7 +33,7 @@ Result<Value> Evaluator::at(TypeId type, Space space, std::uint32_t address) con
     v.address = address;
     const std::uint32_t size = symbols_.types().size(type);
     if (size > kLargest)
-        return fail("value", fmt::format("{} bytes are more than any AVR holds", size));
+        return fail("value", fmt::format("{} bytes are more than {} holds", size, target_.device().title));
     for (std::uint32_t i = 0; i < size; ++i)
         v.bytes.push_back(target_.read(space, address + i));
     return v;
@@ -51,7 +50,7 @@ std::optional<std::int64_t> Evaluator::frameBase() const
         if (frame_->registers.pc < l.begin || frame_->registers.pc >= l.end || l.expression.empty())
             continue;
         const Operation& op = l.expression[0];
-        const auto pair = [&](unsigned reg) { return reg == kStackPointer ? std::int64_t{frame_->registers.sp} : std::int64_t{frame_->registers.r[reg & 31U]} | (std::int64_t{frame_->registers.r[(reg + 1) & 31U]} << 8); };
+        const auto pair = [&](unsigned reg) { return pointerIn(target_.device(), frame_->registers, reg); };
         if (op.atom == DW_OP_call_frame_cfa)
             return frame_->cfa;
         if (op.atom == DW_OP_bregx)
@@ -75,7 +74,9 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
     Value out;
     out.type = type;
     bool isValue = false, pieced = false;
-    std::vector<std::uint8_t> registers;  // of the location or piece being described
+    std::optional<std::uint64_t> inRegister;  // of the location or piece being described: a DWARF number
+    const chip::Device& device = target_.device();
+    const std::uint64_t mask = device.addressMask();
     std::uint32_t missing = 0;
     const auto pop = [&] {
         if (stack.empty())
@@ -87,26 +88,33 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
     // No more than the type has, whatever the file says.
     const auto takePiece = [&](std::uint64_t said) {
         const auto bytes = static_cast<std::uint32_t>(std::min<std::uint64_t>(said, size - std::min<std::size_t>(size, out.bytes.size())));
-        if (!registers.empty()) {
+        if (inRegister) {
+            std::uint64_t number = *inRegister;
+            unsigned byte = 0;
             for (std::uint32_t i = 0; i < bytes; ++i) {
-                const unsigned r = (registers[0] + i) & 31U;
-                if (((frame_->registers.known >> r) & 1U) == 0)
+                auto index = registerOfDwarf(device, number);
+                if (index && byte >= device.coreRegisters[*index].bytes()) {
+                    index = registerOfDwarf(device, ++number);
+                    byte = 0;
+                }
+                if (!index || *index >= Registers::kMost || !frame_->registers.known[*index])
                     ++missing;
-                out.bytes.push_back(frame_->registers.r[r]);
-                out.registers.push_back(static_cast<std::uint8_t>(r));
+                out.bytes.push_back(index && *index < Registers::kMost ? static_cast<std::uint8_t>(frame_->registers.r[*index] >> (8 * byte)) : std::uint8_t{0});
+                out.registers.push_back({static_cast<std::uint8_t>(index.value_or(0)), static_cast<std::uint8_t>(byte)});
+                ++byte;
             }
         } else if (!stack.empty()) {
             const std::int64_t address = pop();
             if (uses_ != nullptr && !isValue)
-                uses_->push_back({Space::data, static_cast<std::uint32_t>(address) & 0xFFFFU, bytes});
+                uses_->push_back({Space::data, static_cast<std::uint32_t>(static_cast<std::uint64_t>(address) & mask), bytes});
             for (std::uint32_t i = 0; i < bytes; ++i)
-                out.bytes.push_back(isValue ? static_cast<std::uint8_t>(static_cast<std::uint64_t>(address) >> (8 * std::min(i, 7U))) : target_.data(static_cast<std::uint32_t>(address + i) & 0xFFFFU));
-            out.registers.assign(out.registers.size(), 0);
+                out.bytes.push_back(isValue ? static_cast<std::uint8_t>(static_cast<std::uint64_t>(address) >> (8 * std::min(i, 7U))) : target_.data(static_cast<std::uint32_t>(static_cast<std::uint64_t>(address + i) & mask)));
+            out.registers.assign(out.registers.size(), {});
         } else {
             missing += bytes;
             out.bytes.resize(out.bytes.size() + bytes);
         }
-        registers.clear();
+        inRegister.reset();
         isValue = false;
     };
     for (std::size_t i = 0; i < expression.size(); ++i) {
@@ -114,20 +122,24 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
         const auto reg = [&](unsigned r) -> Result<std::int64_t> {
             if (frame_ == nullptr)
                 return gone("is a local variable, and no function is running");
-            if (r == kStackPointer)
-                return frame_->registers.sp;
-            if (((frame_->registers.known >> (r & 31U)) & 1U) == 0)
+            if (const auto index = registerOfDwarf(device, r); index && *index < Registers::kMost && !frame_->registers.known[*index])
                 return gone("stood in a register that the function called since has used for itself");
-            return std::int64_t{frame_->registers.r[r & 31U]} | (std::int64_t{frame_->registers.r[(r + 1) & 31U]} << 8);
+            return pointerIn(device, frame_->registers, r);
         };
         switch (op.atom) {
         case DW_OP_addr: {
             // A fixed address tells its memory.
             const auto elf = static_cast<std::uint32_t>(op.first);
+            if (device.image.dataBase == 0) {
+                if (expression.size() == 1)
+                    return at(type, Space::data, elf);
+                stack.push_back(elf);
+                break;
+            }
             const Space space = elf >= kElfEeprom ? Space::eeprom : elf >= kElfData ? Space::data : Space::flash;
             if (expression.size() == 1)
-                return at(type, space, space == Space::flash ? elf : elf & 0xFFFFU);
-            stack.push_back(elf & 0xFFFFU);
+                return at(type, space, space == Space::flash ? elf : static_cast<std::uint32_t>(elf & mask));
+            stack.push_back(static_cast<std::int64_t>(elf & mask));
             break;
         }
         case DW_OP_fbreg: {
@@ -147,7 +159,7 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
         case DW_OP_regx:
             if (frame_ == nullptr)
                 return gone("is a local variable, and no function is running");
-            registers = {static_cast<std::uint8_t>(op.first & 31U)};
+            inRegister = op.first;
             break;
         case DW_OP_piece:
             pieced = true;
@@ -170,10 +182,13 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             break;
         }
         case DW_OP_deref: {
-            const auto a = static_cast<std::uint32_t>(pop());
+            const auto a = static_cast<std::uint64_t>(pop());
             if (uses_ != nullptr)
-                uses_->push_back({Space::data, a & 0xFFFFU, 2});
-            stack.push_back(target_.data(a & 0xFFFFU) | (target_.data((a + 1) & 0xFFFFU) << 8));
+                uses_->push_back({Space::data, static_cast<std::uint32_t>(a & mask), device.pointerBytes});
+            std::uint64_t value = 0;
+            for (unsigned i = 0; i < device.pointerBytes; ++i)
+                value |= std::uint64_t{target_.data(static_cast<std::uint32_t>((a + i) & mask))} << (8 * i);
+            stack.push_back(static_cast<std::int64_t>(value));
             break;
         }
         case DW_OP_plus_uconst: stack.push_back(wrapped(static_cast<std::uint64_t>(pop()) + op.first)); break;
@@ -198,7 +213,7 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             case DW_OP_or: result = a | b; break;
             case DW_OP_xor: result = a ^ b; break;
             case DW_OP_shl: result = wrapped(ua << shift); break;
-            case DW_OP_shr: result = wrapped((ua & 0xFFFFU) >> shift); break;
+            case DW_OP_shr: result = wrapped((ua & mask) >> shift); break;
             default: result = a >> shift; break;
             }
             stack.push_back(result);
@@ -210,7 +225,7 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
             if (op.atom >= DW_OP_reg0 && op.atom <= DW_OP_reg31) {
                 if (frame_ == nullptr)
                     return gone("is a local variable, and no function is running");
-                registers = {static_cast<std::uint8_t>(op.atom - DW_OP_reg0)};
+                inRegister = op.atom - DW_OP_reg0;
             } else if (op.atom >= DW_OP_breg0 && op.atom <= DW_OP_breg31) {
                 const auto base = reg(op.atom - DW_OP_breg0);
                 if (!base)
@@ -226,8 +241,8 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
     if (!pieced && expression.empty())
         return gone("is not kept by the compiler at this place");
     if (!pieced) {
-        if (registers.empty() && !isValue)
-            return at(type, Space::data, static_cast<std::uint32_t>(pop()) & 0xFFFFU);
+        if (!inRegister && !isValue)
+            return at(type, Space::data, static_cast<std::uint32_t>(static_cast<std::uint64_t>(pop()) & mask));
         takePiece(size);
         if (!isValue && out.registers.size() != size)
             out.registers.clear();
@@ -235,7 +250,7 @@ Result<Value> Evaluator::locate(const LocationExpression& expression, TypeId typ
     if (missing > 0)
         return gone(pieced ? "is kept only in part at this place" : "stood in a register that the function called since has used for itself");
     // Registers of a frame further out stand in memory, where they were saved.
-    if (out.registers.size() == size && size > 0 && frame_ != nullptr && std::any_of(out.registers.begin(), out.registers.end(), [&](std::uint8_t r) { return frame_->registers.savedAt[r] != 0; }))
+    if (out.registers.size() == size && size > 0 && frame_ != nullptr && std::any_of(out.registers.begin(), out.registers.end(), [&](const Value::InRegister& r) { return frame_->registers.savedAt[r.index] != 0; }))
         out.registers.clear();
     if (out.registers.size() != size)
         out.registers.clear();
@@ -299,7 +314,7 @@ Result<Value> Evaluator::element(const Value& of, std::size_t index) const
     if (type.kind == Type::Kind::pointer) {
         used(of);
         const std::uint32_t size = types.size(type.element);
-        return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(of.bytes) + index * size) & 0xFFFFU);
+        return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>((unsignedOf(of.bytes) + index * size) & target_.device().addressMask()));
     }
     if (type.kind != Type::Kind::array)
         return fail(types.name(of.type), "is neither an array nor a pointer");
@@ -324,7 +339,7 @@ Result<Value> Evaluator::pointee(const Value& pointer) const
     if (type.kind != Type::Kind::pointer)
         return fail(symbols_.types().name(pointer.type), "is not a pointer");
     used(pointer);
-    return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(pointer.bytes)) & 0xFFFFU);
+    return at(type.element, type.inFlash ? Space::flash : Space::data, static_cast<std::uint32_t>(unsignedOf(pointer.bytes) & target_.device().addressMask()));
 }
 
 std::string Evaluator::format(const Value& value, Radix radix) const
@@ -386,8 +401,14 @@ Result<std::vector<ByteWrite>> Evaluator::assign(const Value& value, const std::
     for (std::size_t i = 0; i < bytes.size(); ++i) {
         if (value.inMemory)
             out.push_back({value.space, value.address + static_cast<std::uint32_t>(i), bytes[i]});
-        else if (i < value.registers.size())
-            out.push_back({Space::data, value.registers[i], bytes[i]});
+        else if (i < value.registers.size()) {
+            const Value::InRegister at = value.registers[i];
+            const chip::CoreRegister& reg = target_.device().coreRegisters[at.index];
+            if (reg.dataAddress >= 0)
+                out.push_back({Space::data, static_cast<std::uint32_t>(reg.dataAddress) + at.byte, bytes[i]});
+            else
+                out.push_back({Space::data, 0, bytes[i], at});
+        }
     }
     return out;
 }

@@ -26,7 +26,12 @@ struct Value {
     bool inMemory = false;
     Space space = Space::data;
     std::uint32_t address = 0;
-    std::vector<std::uint8_t> registers;  // r numbers, lowest byte first; empty: not in registers
+    // Where each byte stands in core registers, lowest byte first; empty: not in registers.
+    struct InRegister {
+        std::uint8_t index = 0, byte = 0;  // into Device::coreRegisters; which of its bytes
+        bool operator==(const InRegister&) const = default;
+    };
+    std::vector<InRegister> registers;
     std::uint8_t bitOffset = 0, bitSize = 0;  // of a bit field within the bytes at `address`
     [[nodiscard]] bool canBeWritten() const { return (inMemory && space != Space::flash) || !registers.empty(); }
 };
@@ -38,11 +43,12 @@ struct Use {
     std::uint32_t length = 0;
 };
 
-// A byte that a write to a value stores: in data memory (registers r0 to r31 are its first 32 bytes) or EEPROM.
+// A byte that a write to a value stores: in memory, or in a core register that has no place there.
 struct ByteWrite {
     Space space = Space::data;
     std::uint32_t address = 0;
     std::uint8_t value = 0;
+    std::optional<Value::InRegister> reg{};
 };
 
 class Evaluator {
@@ -88,8 +94,11 @@ private:
     bool byValues_ = false;
 };
 
-// Where a register of the core stands in data memory, by its name: r0 to r31, X, Y, Z, sreg, sp, with or without a "$". Nothing for other names.
-[[nodiscard]] std::optional<Use> coreRegister(std::string name);
+// Registers of the core by a name, with or without a "$": one, or the pair that has the name. Nothing for other names, and for the program counter.
+struct CoreName {
+    std::size_t first = 0, count = 1;  // indices into Device::coreRegisters
+};
+[[nodiscard]] std::optional<CoreName> coreRegister(const chip::Device& device, std::string name);
 
 // The bytes that a value in memory takes up; a bit field's are those that hold its bits.
 [[nodiscard]] Use placeOf(const Value& value);

@@ -7,8 +7,6 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/core/isa.h"
-#include "chip/avr/names.h"
 
 namespace bramix::debug {
 
@@ -358,9 +356,10 @@ private:
             std::uint32_t size;
             bool isSigned;
         };
-        static constexpr Standard kStandard[] = {{"char", 1, true}, {"signed char", 1, true}, {"unsigned char", 1, false}, {"int", 2, true}, {"unsigned int", 2, false}, {"unsigned", 2, false},
-                                                 {"long", 4, true}, {"unsigned long", 4, false}, {"int8_t", 1, true}, {"uint8_t", 1, false}, {"int16_t", 2, true}, {"uint16_t", 2, false},
-                                                 {"int32_t", 4, true}, {"uint32_t", 4, false}};
+        const std::uint32_t whole = e_.target_.device().intBytes;
+        const Standard kStandard[] = {{"char", 1, true}, {"signed char", 1, true}, {"unsigned char", 1, false}, {"int", whole, true}, {"unsigned int", whole, false}, {"unsigned", whole, false},
+                                      {"long", 4, true}, {"unsigned long", 4, false}, {"int8_t", 1, true}, {"uint8_t", 1, false}, {"int16_t", 2, true}, {"uint16_t", 2, false},
+                                      {"int32_t", 4, true}, {"uint32_t", 4, false}};
         for (const Standard& s : kStandard)
             if (name == s.name)
                 return e_.symbols_.types().integer(s.size, s.isSigned);
@@ -526,10 +525,32 @@ private:
                 if (lost)
                     return *lost;
             }
-        const chip::avr::ChipTable& chip = e_.target_.chip();
-        for (const chip::avr::RegisterRow& row : chip.registers)
-            if (row.name == name)
-                return e_.at(e_.symbols_.types().integer(1, false), Space::data, row.address);
+        const chip::Device& device = e_.target_.device();
+        const chip::RegisterMap& registers = e_.target_.registers();
+        const auto each = [&registers](const auto& use) {
+            for (const chip::PeripheralGroup& group : registers.peripherals)
+                for (const chip::PeripheralRegister& reg : group.registers)
+                    if (use(reg))
+                        return true;
+            return false;
+        };
+        const auto registerNamed = [&](std::string_view wanted) -> const chip::PeripheralRegister* {
+            const chip::PeripheralRegister* found = nullptr;
+            each([&](const chip::PeripheralRegister& reg) {
+                if (reg.name == wanted)
+                    found = &reg;
+                return found != nullptr;
+            });
+            // "GPIOA_ODR" where several peripherals have one of that name.
+            for (const chip::PeripheralGroup& group : registers.peripherals)
+                if (found == nullptr && wanted.size() > group.name.size() + 1 && wanted.starts_with(group.name) && wanted[group.name.size()] == '_')
+                    for (const chip::PeripheralRegister& reg : group.registers)
+                        if (reg.name == wanted.substr(group.name.size() + 1))
+                            found = &reg;
+            return found;
+        };
+        if (const chip::PeripheralRegister* reg = registerNamed(name))
+            return e_.at(e_.symbols_.types().integer(reg->bits / 8, false), Space::data, static_cast<std::uint32_t>(reg->address));
         if (const int global = symbols.global(name); global >= 0)
             return e_.read(symbols.variables()[static_cast<std::size_t>(global)]);
         if (const auto value = enumerator(name))
@@ -540,28 +561,24 @@ private:
             Value v;
             Type code{Type::Kind::function, name};
             v.type = e_.symbols_.types().pointerTo(e_.symbols_.types().add(std::move(code)), true);
-            v.bytes = bytesOf(symbols.functions()[static_cast<std::size_t>(f)].begin() / 2, 2);
+            v.bytes = bytesOf(symbols.functions()[static_cast<std::size_t>(f)].begin() / device.codePointerUnit, device.pointerBytes);
             return v;
         }
         // A pair of registers that the datasheet names as one: TCNT1, ADC.
-        std::uint16_t low = 0;
-        for (const chip::avr::RegisterRow& row : chip.registers) {
-            if (row.name == name + "L")
-                low = row.address;
-            if (low != 0 && row.name == name + "H" && row.address == low + 1)
-                return e_.at(e_.symbols_.types().integer(2, false), Space::data, low);
-        }
-        for (const chip::avr::RegisterRow& row : chip.registers) {
-            int bit = 7;
-            std::optional<int> found;
-            chip::avr::eachWord(row.bits, [&](std::string_view word) {
-                if (word == name)
-                    found = bit;
-                --bit;
-            });
-            if (found)
-                return number(*found);
-        }
+        const chip::PeripheralRegister* low = registerNamed(name + "L");
+        const chip::PeripheralRegister* high = registerNamed(name + "H");
+        if (low != nullptr && high != nullptr && high->address == low->address + 1)
+            return e_.at(e_.symbols_.types().integer(2, false), Space::data, static_cast<std::uint32_t>(low->address));
+        // A bit by its name is its number.
+        std::optional<unsigned> bit;
+        each([&](const chip::PeripheralRegister& reg) {
+            for (const chip::RegisterField& field : reg.fields)
+                if (field.name == name)
+                    bit = field.low;
+            return bit.has_value();
+        });
+        if (bit)
+            return number(*bit);
         return fail(name, "is not known here: no variable, register or constant of this firmware has that name");
     }
 
@@ -580,23 +597,41 @@ private:
     {
         if (name.starts_with('$'))
             name.erase(0, 1);
-        const auto place = coreRegister(name);
-        // Without a frame they are what stands in them now, which data memory shows too.
+        const chip::Device& device = e_.target_.device();
+        const auto core = coreRegister(device, name);
+        std::uint32_t bytes = 0;
+        for (std::size_t i = 0; core && i < core->count; ++i)
+            bytes += device.coreRegisters[core->first + i].bytes();
+        // Without a frame they are what stands in them now, which data memory may show too.
         if (e_.frame_ == nullptr) {
-            const auto value = place ? e_.at(e_.symbols_.types().integer(place->length, false), place->space, place->address) : Result<Value>(fail(name, "is no register"));
-            return value ? std::optional(*value) : std::nullopt;
+            if (!core)
+                return std::nullopt;
+            if (const int address = device.coreRegisters[core->first].dataAddress; address >= 0) {
+                const auto value = e_.at(e_.symbols_.types().integer(bytes, false), Space::data, static_cast<std::uint32_t>(address));
+                return value ? std::optional(*value) : std::nullopt;
+            }
+            return inRegisters(*core, bytes, [this](std::size_t index) { return e_.target_.coreRegister(index); });
         }
         const Registers& regs = e_.frame_->registers;
         if (name == "pc" || name == "PC") return number(regs.pc);
-        if (!place) return std::nullopt;
-        if (place->address == chip::avr::kSpl) return number(regs.sp);
-        if (place->address == chip::avr::kSreg) return number(regs.sreg);
-        Value v;
-        v.type = e_.symbols_.types().integer(place->length, false);
-        for (std::uint32_t r = place->address; r < place->address + place->length; ++r) {
-            v.bytes.push_back(regs.r[r]);
-            v.registers.push_back(static_cast<std::uint8_t>(r));
+        if (!core) return std::nullopt;
+        switch (device.coreRegisters[core->first].role) {
+        case chip::CoreRole::stackPointer: return number(regs.sp);
+        case chip::CoreRole::status: return number(static_cast<std::int64_t>(regs.r[core->first]));
+        default: return inRegisters(*core, bytes, [&regs](std::size_t index) { return regs.r[index]; });
         }
+    }
+
+    template <class Read>
+    Value inRegisters(const CoreName& core, std::uint32_t bytes, Read&& read)
+    {
+        Value v;
+        v.type = e_.symbols_.types().integer(bytes, false);
+        for (std::size_t i = core.first; i < core.first + core.count; ++i)
+            for (unsigned byte = 0; byte < e_.target_.device().coreRegisters[i].bytes(); ++byte) {
+                v.bytes.push_back(static_cast<std::uint8_t>(read(i) >> (8 * byte)));
+                v.registers.push_back({static_cast<std::uint8_t>(i), static_cast<std::uint8_t>(byte)});
+            }
         return v;
     }
 
@@ -607,21 +642,21 @@ private:
     int skipping_ = 0;
 };
 
-std::optional<Use> coreRegister(std::string name)
+std::optional<CoreName> coreRegister(const chip::Device& device, std::string name)
 {
-    constexpr std::uint32_t kRegisters = 32, kX = 26;
     if (name.starts_with('$'))
         name.erase(0, 1);
-    if (name == "X" || name == "Y" || name == "Z")
-        return Use{Space::data, kX + 2 * static_cast<std::uint32_t>(name[0] - 'X'), 2};
-    if (name == "sreg" || name == "SREG")
-        return Use{Space::data, chip::avr::kSreg, 1};
-    if (name == "sp" || name == "SP")
-        return Use{Space::data, chip::avr::kSpl, 2};
-    if (name.size() < 2 || name.size() > 3 || name[0] != 'r' || !std::all_of(name.begin() + 1, name.end(), [](unsigned char c) { return std::isdigit(c) != 0; }))
-        return std::nullopt;
-    const auto n = static_cast<std::uint32_t>(std::atoi(name.c_str() + 1));
-    return n < kRegisters ? std::optional(Use{Space::data, n, 1}) : std::nullopt;
+    for (const chip::RegisterPair& pair : device.registerPairs)
+        if (pair.name == name)
+            return CoreName{pair.first, pair.count};
+    for (std::size_t i = 0; i < device.coreRegisters.size(); ++i) {
+        const chip::CoreRegister& reg = device.coreRegisters[i];
+        std::string lower = reg.name;
+        std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        if (reg.role != chip::CoreRole::programCounter && (name == reg.name || name == lower))
+            return CoreName{i, 1};
+    }
+    return std::nullopt;
 }
 
 Result<Value> Evaluator::evaluate(const std::string& expression)

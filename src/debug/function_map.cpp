@@ -1,15 +1,12 @@
 #include "debug/function_map.h"
 
 #include <algorithm>
-#include <cstdlib>
 
-#include "chip/avr/core/isa.h"
+#include "chip/families.h"
 
 namespace bramix::debug {
 
-using chip::avr::Op;
-
-FunctionMap::FunctionMap(const Symbols& symbols, std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip) : at(flash.size(), kNone)
+FunctionMap::FunctionMap(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device) : at(code.bytes.size() / device.codeStep, kNone), begin(code.begin), step(device.codeStep)
 {
     for (const Function& f : symbols.functions()) {
         if (f.caller >= 0 || names.size() >= kNone)
@@ -17,28 +14,31 @@ FunctionMap::FunctionMap(const Symbols& symbols, std::span<const std::uint16_t> 
         const auto number = static_cast<std::uint16_t>(names.size());
         names.push_back(f.name);
         for (const CodeRange& range : f.ranges)
-            for (std::size_t word = range.begin / 2; word < std::min<std::size_t>(range.end / 2, at.size()); ++word)
-                at[word] = number;
+            for (std::uint32_t address = range.begin; address < range.end; address += step)
+                if (const std::size_t slot = (address - begin) / step; address >= begin && slot < at.size())
+                    at[slot] = number;
     }
-    const std::size_t table = std::min<std::size_t>(chip.vectors.size() * chip.vectorWords, flash.size());
-    for (std::size_t slot = 0; slot < table; slot += chip.vectorWords) {
-        const auto word = static_cast<std::uint32_t>(slot);
-        const chip::avr::Instruction i = chip::avr::decode(chip.core, word, flash[slot], slot + 1 < flash.size() ? flash[slot + 1] : std::uint16_t{0xFFFF});
-        if (i.op != Op::jmp && i.op != Op::rjmp)
+    // A row of the table of jumps belongs to the handler to which it leads.
+    const std::size_t rows = device.exceptions.size();
+    if (rows < 2 || device.exceptions[1].entry <= device.exceptions[0].entry)
+        return;
+    const std::uint32_t row = device.exceptions[1].entry - device.exceptions[0].entry;
+    for (const chip::Exception& exception : device.exceptions) {
+        const chip::InstructionInfo i = chip::decode(device, code, exception.entry);
+        if (i.flow != chip::Flow::jump)
             return;  // no such table: the program begins there
-        for (std::size_t w = slot; w < slot + chip.vectorWords && w < at.size(); ++w)
-            if (at[w] == kNone || names[at[w]] == "__vectors")
-                at[w] = of(i.target);
+        for (std::uint32_t a = exception.entry; a < exception.entry + row; a += step)
+            if (const std::size_t slot = (a - begin) / step; slot < at.size() && (at[slot] == kNone || names[at[slot]] == "__vectors"))
+                at[slot] = of(*i.target);
     }
 }
 
-std::string_view handledBy(const chip::avr::ChipTable& chip, const std::string& function)
+std::string_view handledBy(const chip::Device& device, const std::string& function)
 {
-    constexpr std::string_view kVector = "__vector_";
-    if (!function.starts_with(kVector))
-        return {};
-    const std::size_t number = std::strtoul(function.c_str() + kVector.size(), nullptr, 10);
-    return number < chip.vectors.size() ? chip.vectors[number].name : std::string_view();
+    for (const chip::Exception& exception : device.exceptions)
+        if (exception.handlerName == function)
+            return exception.name;
+    return {};
 }
 
 }  // namespace bramix::debug

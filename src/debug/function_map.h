@@ -1,4 +1,4 @@
-// Which function each word of flash belongs to, by number: the innermost that has a call of its own, so what was inlined counts to where it went.
+// Which function each slot of program memory (Device::codeStep) belongs to, by number: the innermost that has a call of its own, so what was inlined counts to where it went.
 // A slot of the table of vectors belongs to the handler to which it jumps.
 // Tested by tests/debug/function_map_test.cpp.
 #pragma once
@@ -9,7 +9,8 @@
 #include <string_view>
 #include <vector>
 
-#include "chip/avr/table.h"
+#include "chip/device.h"
+#include "chip/instruction.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
@@ -18,15 +19,22 @@ struct FunctionMap {
     static constexpr std::uint16_t kNone = UINT16_MAX;
 
     std::vector<std::string> names;
-    std::vector<std::uint16_t> at;  // by word: index into names, or kNone
+    std::vector<std::uint16_t> at;  // by slot: index into names, or kNone
 
     FunctionMap() = default;
-    FunctionMap(const Symbols& symbols, std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip);
+    FunctionMap(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device);
 
-    [[nodiscard]] std::uint16_t of(std::uint32_t word) const { return word < at.size() ? at[word] : kNone; }
+    // Of a code address.
+    [[nodiscard]] std::uint16_t of(std::uint32_t address) const
+    {
+        const std::size_t slot = address < begin ? SIZE_MAX : (address - begin) / step;
+        return slot < at.size() ? at[slot] : kNone;
+    }
+
+    std::uint32_t begin = 0, step = 1;  // of the slots
 };
 
-// The interrupt, as the chip's documents name it, of which a function is the handler ("TIMER1_COMPA" of __vector_11); empty where it is none.
-[[nodiscard]] std::string_view handledBy(const chip::avr::ChipTable& chip, const std::string& function);
+// The exception, as the chip's documents name it, of which a function is the handler ("TIMER1_COMPA" of __vector_11); empty where it is none.
+[[nodiscard]] std::string_view handledBy(const chip::Device& device, const std::string& function);
 
 }  // namespace bramix::debug

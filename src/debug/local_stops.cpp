@@ -6,50 +6,45 @@
 
 #include <dwarf.h>
 
-#include "chip/avr/core/isa.h"
-#include "chip/avr/core/operands.h"
+#include "chip/families.h"
 
 namespace bramix::debug {
 
-namespace avr = chip::avr;
-using avr::Op;
+using chip::Flow;
+using chip::InstructionInfo;
 
 namespace {
 
-bool isCall(Op op) { return op == Op::call || op == Op::rcall || op == Op::icall || op == Op::eicall; }
-bool isSkip(Op op) { return op == Op::cpse || op == Op::sbrc || op == Op::sbrs || op == Op::sbic || op == Op::sbis; }
-bool isIndirectJump(Op op) { return op == Op::ijmp || op == Op::eijmp; }
-
-// Into the frame, or where a pointer leads. A call leaves its return address, which is where a frame will stand that is being built so.
-bool stores(Op op)
-{
-    switch (op) {
-    case Op::sts: case Op::stX: case Op::stXInc: case Op::stXDec: case Op::stdY: case Op::stYInc: case Op::stYDec: case Op::stdZ: case Op::stZInc: case Op::stZDec: case Op::push: return true;
-    default: return isCall(op);
-    }
-}
-
 // What a place depends on.
 struct Place {
-    std::uint32_t registers = 0;  // bit by register
+    chip::RegisterSet registers;
     bool memory = false;
 
-    void add(const LocationExpression& expression, std::uint32_t bytes)
+    void add(const LocationExpression& expression, std::uint32_t bytes, const chip::Device& device)
     {
-        constexpr unsigned kRegisters = 32;
-        const auto reg = [this](std::uint64_t first, std::uint32_t count) {
-            for (std::uint64_t r = first; r < std::min<std::uint64_t>(first + count, kRegisters); ++r)
-                registers |= 1U << r;
+        // A value may take several registers, one after the other.
+        const auto reg = [&](std::uint64_t dwarf, std::uint32_t size) {
+            std::uint32_t room = 0;
+            for (std::uint64_t number = dwarf; room < size; ++number) {
+                const auto found = std::find_if(device.coreRegisters.begin(), device.coreRegisters.end(), [number](const chip::CoreRegister& r) { return r.dwarfNumber == static_cast<int>(number); });
+                if (found == device.coreRegisters.end())
+                    return;
+                const auto index = static_cast<std::size_t>(found - device.coreRegisters.begin());
+                if (index < registers.size() && found->role == chip::CoreRole::general)
+                    registers.set(index);
+                room += found->bytes();
+            }
         };
+        const std::uint32_t pointer = device.pointerBytes;
         for (const Operation& op : expression)
             if (op.atom >= DW_OP_reg0 && op.atom <= DW_OP_reg31)
                 reg(op.atom - DW_OP_reg0, bytes);
             else if (op.atom == DW_OP_regx)
                 reg(op.first, bytes);
             else if (op.atom >= DW_OP_breg0 && op.atom <= DW_OP_breg31)
-                reg(op.atom - DW_OP_breg0, 2), memory = true;
+                reg(op.atom - DW_OP_breg0, pointer), memory = true;
             else if (op.atom == DW_OP_bregx)
-                reg(op.first, 2), memory = true;
+                reg(op.first, pointer), memory = true;
             else if (op.atom == DW_OP_fbreg || op.atom == DW_OP_addr || op.atom == DW_OP_call_frame_cfa || op.atom == DW_OP_deref || op.atom == DW_OP_deref_size)
                 memory = true;
     }
@@ -57,18 +52,18 @@ struct Place {
 
 class Finder {
 public:
-    Finder(const Symbols& symbols, std::span<const std::uint16_t> flash, const avr::ChipTable& chip) : symbols_(symbols), flash_(flash), chip_(chip) {}
+    Finder(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device) : symbols_(symbols), code_(code), device_(device) {}
 
     LocalStops find(const std::string& function, const std::string& variable, bool indirect)
     {
         place_.memory = indirect;
-        out_.inside = codeOf(symbols_, flash_.size(), function);
+        out_.inside = codeOf(symbols_, code_, device_, function);
         for (std::size_t f = 0; f < symbols_.functions().size(); ++f) {
             const Function& candidate = symbols_.functions()[f];
             if (!isNamed(candidate, function))
                 continue;
             for (const CodeRange& range : candidate.ranges)
-                arrive(range.begin / 2);
+                arrive(range.begin);
             for (const int v : symbols_.localsOf(static_cast<int>(f)))
                 if (const Variable& local = symbols_.variables()[static_cast<std::size_t>(v)]; local.name == variable)
                     addLocal(local);
@@ -85,110 +80,113 @@ public:
     }
 
 private:
-    [[nodiscard]] bool inside(std::uint32_t word) const { return word < out_.inside.size() && out_.inside[word]; }
-    void arrive(std::uint32_t word)
+    [[nodiscard]] bool inside(std::uint32_t address) const
     {
-        if (inside(word))
-            out_.arrivals.push_back(word);
+        const std::size_t slot = device_.slotOf(address);
+        return slot < out_.inside.size() && out_.inside[slot];
     }
-    [[nodiscard]] avr::Instruction at(std::uint32_t word) const { return avr::decode(chip_.core, word, flash_[word], word + 1 < flash_.size() ? flash_[word + 1] : std::uint16_t{0xFFFF}); }
+    void arrive(std::uint32_t address)
+    {
+        if (inside(address))
+            out_.arrivals.push_back(address);
+    }
 
     void addLocal(const Variable& local)
     {
         for (const Location& l : local.locations) {
-            place_.add(l.expression, symbols_.types().size(local.type));
+            place_.add(l.expression, symbols_.types().size(local.type), device_);
             if (local.locations.size() > 1 || l.begin != 0) {
-                bounds_.push_back(l.begin / 2);
-                bounds_.push_back(l.end / 2);
+                bounds_.push_back(l.begin);
+                bounds_.push_back(l.end);
             }
         }
         std::sort(bounds_.begin(), bounds_.end());
         bounds_.erase(std::unique(bounds_.begin(), bounds_.end()), bounds_.end());
     }
-    // Which stretch between two notes of the compiler's a word lies in.
-    [[nodiscard]] std::size_t stretch(std::uint32_t word) const { return static_cast<std::size_t>(std::upper_bound(bounds_.begin(), bounds_.end(), word) - bounds_.begin()); }
+    // Which stretch between two notes of the compiler's an address lies in.
+    [[nodiscard]] std::size_t stretch(std::uint32_t address) const { return static_cast<std::size_t>(std::upper_bound(bounds_.begin(), bounds_.end(), address) - bounds_.begin()); }
 
     // A function's code, instruction by instruction.
     void read(const CodeRange& range)
     {
-        const auto end = static_cast<std::uint32_t>(std::min<std::size_t>(range.end / 2, flash_.size()));
-        for (std::uint32_t word = range.begin / 2; word < end;) {
-            const avr::Instruction i = at(word);
-            look(word, i);
-            word += i.words;
+        for (std::uint32_t address = range.begin; address < range.end;) {
+            const InstructionInfo i = chip::decode(device_, code_, address);
+            if (i.size == 0)
+                return;
+            look(address, i);
+            address += i.size;
         }
     }
 
-    void look(std::uint32_t word, const avr::Instruction& i)
+    void look(std::uint32_t address, const InstructionInfo& i)
     {
-        const std::uint32_t after = word + i.words;
+        const std::uint32_t after = address + i.size;
         std::array<std::uint32_t, 2> next{after, after};  // where it goes on, calls aside
-        if (i.op == Op::rjmp || i.op == Op::jmp)
-            next = {i.target, i.target};
-        else if (i.op == Op::brbs || i.op == Op::brbc)
-            next[1] = i.target;
-        else if (isSkip(i.op))
-            next[1] = after + (after < flash_.size() && avr::isTwoWords(flash_[after]) ? 2 : 1);
-        const bool returns = i.op == Op::ret || i.op == Op::reti, anywhere = isIndirectJump(i.op);
-        if (!inside(word)) {
+        if (i.flow == Flow::jump)
+            next = {*i.target, *i.target};
+        else if (i.flow == Flow::branch || i.flow == Flow::skip)
+            next[1] = *i.target;
+        const bool returns = i.isReturn(), anywhere = i.flow == Flow::indirectJump;
+        if (!inside(address)) {
             // Into the function, by whatever way. Through a pointer it is entered at its beginning.
             for (const std::uint32_t n : next)
                 if (!returns && !anywhere && inside(n))
                     arrive(n);
-            if ((i.op == Op::call || i.op == Op::rcall) && inside(i.target))
-                arrive(i.target);
+            if (i.flow == Flow::call && inside(*i.target))
+                arrive(*i.target);
             return;
         }
-        bool step = returns || (avr::operandsOf(i).writes & place_.registers) != 0 || (place_.memory && stores(i.op));
+        bool step = returns || (i.writes & place_.registers).any() || (place_.memory && i.stores);
         for (const std::uint32_t n : next)
             if (!returns && !anywhere)
-                step = step || !inside(n) || stretch(n) != stretch(word);
-        const bool leavesByJump = (i.op == Op::rjmp || i.op == Op::jmp) && !inside(i.target);
+                step = step || !inside(n) || stretch(n) != stretch(address);
+        const bool leavesByJump = i.flow == Flow::jump && !inside(*i.target);
         // What has run meanwhile may have changed it: what was called, or a prologue that functions share.
-        if (isCall(i.op) || leavesByJump)
+        if (i.isCall() || leavesByJump)
             arrive(after);
-        if (i.op == Op::call || i.op == Op::rcall)
-            arrive(i.target);
+        if (i.flow == Flow::call)
+            arrive(*i.target);
         // By a table to any place; where all are alike to the local, none needs a look.
         if (anywhere || leavesByJump)
-            arriveAnywhere(stretch(word));
+            arriveAnywhere(stretch(address));
         if (step)
-            out_.steps.push_back(word);
+            out_.steps.push_back(address);
     }
 
     void arriveAnywhere(std::size_t from)
     {
-        for (std::uint32_t word = 0; word < out_.inside.size() && !bounds_.empty(); ++word)
-            if (inside(word) && stretch(word) != from)
-                arrive(word);
+        for (std::size_t slot = 0; slot < out_.inside.size() && !bounds_.empty(); ++slot)
+            if (const std::uint32_t address = device_.codeAt(slot); out_.inside[slot] && stretch(address) != from)
+                arrive(address);
     }
 
     const Symbols& symbols_;
-    std::span<const std::uint16_t> flash_;
-    const avr::ChipTable& chip_;
+    const chip::CodeView& code_;
+    const chip::Device& device_;
     LocalStops out_;
     Place place_;
-    std::vector<std::uint32_t> bounds_;  // in order
+    std::vector<std::uint32_t> bounds_;  // code addresses, in order
 };
 
 }  // namespace
 
 bool isNamed(const Function& function, const std::string& name) { return function.name == name || function.name.substr(0, function.name.find('(')) == name; }
 
-std::vector<bool> codeOf(const Symbols& symbols, std::size_t flashWords, const std::string& function)
+std::vector<bool> codeOf(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device, const std::string& function)
 {
-    std::vector<bool> out(flashWords);
+    std::vector<bool> out(code.bytes.size() / device.codeStep);
     for (const Function& f : symbols.functions())
         if (isNamed(f, function))
             for (const CodeRange& range : f.ranges)
-                for (std::size_t word = range.begin / 2; word < std::min<std::size_t>(range.end / 2, flashWords); ++word)
-                    out[word] = true;
+                for (std::uint32_t address = range.begin; address < range.end; address += device.codeStep)
+                    if (const std::size_t slot = device.slotOf(address); slot < out.size())
+                        out[slot] = true;
     return out;
 }
 
-LocalStops localStops(const Symbols& symbols, std::span<const std::uint16_t> flash, const avr::ChipTable& chip, const std::string& function, const std::string& variable, bool indirect)
+LocalStops localStops(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device, const std::string& function, const std::string& variable, bool indirect)
 {
-    return Finder(symbols, flash, chip).find(function, variable, indirect);
+    return Finder(symbols, code, device).find(function, variable, indirect);
 }
 
 }  // namespace bramix::debug

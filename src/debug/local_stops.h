@@ -12,23 +12,24 @@
 #include <string>
 #include <vector>
 
-#include "chip/avr/table.h"
+#include "chip/device.h"
+#include "chip/instruction.h"
 #include "debug/symbols.h"
 
 namespace bramix::debug {
 
 // A person names a function with or without what it takes.
 [[nodiscard]] bool isNamed(const Function& function, const std::string& name);
-// By word of flash: code of all functions of that name, wherever they have been inlined.
-[[nodiscard]] std::vector<bool> codeOf(const Symbols& symbols, std::size_t flashWords, const std::string& function);
+// By slot of program memory (Device::codeStep): code of all functions of that name, wherever they have been inlined.
+[[nodiscard]] std::vector<bool> codeOf(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device, const std::string& function);
 
 struct LocalStops {
     std::vector<bool> inside;            // codeOf() its function
-    std::vector<std::uint32_t> arrivals; // words before whose instruction control may have come from elsewhere: to be looked at before it
+    std::vector<std::uint32_t> arrivals; // code addresses before whose instruction control may have come from elsewhere: to be looked at before it
     std::vector<std::uint32_t> steps;    // whose instruction may change the local, or leave the function: to be looked at after it
 };
 
 // Of `variable`, a local of all functions of that name. `indirect`: what is looked at is reached through it, so any store may change it.
-[[nodiscard]] LocalStops localStops(const Symbols& symbols, std::span<const std::uint16_t> flash, const chip::avr::ChipTable& chip, const std::string& function, const std::string& variable, bool indirect);
+[[nodiscard]] LocalStops localStops(const Symbols& symbols, const chip::CodeView& code, const chip::Device& device, const std::string& function, const std::string& variable, bool indirect);
 
 }  // namespace bramix::debug

@@ -1,33 +1,15 @@
-// I/O registers as a person reads them: grouped by peripheral, each bit by its name, and what the bits mean in words.
-// Sources: the "Register Description" sections of each chip's datasheet. The words follow the names, which the chips share; where a chip has no such
-// bit, nothing is said.
+// Registers of peripherals as a person reads them: grouped by peripheral, each bit by its name, and what the bits mean in words.
 // Tested by tests/debug/register_view_test.cpp.
 #pragma once
 
-#include <array>
 #include <cstdint>
 #include <functional>
 #include <string>
 #include <vector>
 
-#include <span>
-
-#include "chip/avr/table.h"
 #include "chip/device.h"
 
 namespace bramix::debug {
-
-using RegisterRow = chip::avr::RegisterRow;
-
-struct RegisterGroup {
-    std::string name;  // "Timer 1", "Port B"
-    std::vector<const chip::avr::RegisterRow*> registers;
-};
-
-// Every register of a chip, in a fixed order of groups.
-std::vector<RegisterGroup> registerGroups(const chip::avr::ChipTable& chip);
-[[nodiscard]] std::vector<RegisterGroup> registerGroups(const chip::Device& device);
-[[nodiscard]] std::span<const RegisterRow> registersOf(const chip::Device& device);
 
 struct BitText {
     std::string name;      // empty where reserved
@@ -36,13 +18,14 @@ struct BitText {
 };
 
 struct RegisterText {
-    std::array<BitText, 8> bits;  // bit 7 first
-    std::string meaning;          // of the whole: "clock / 64, fast PWM to 0xFF"
+    std::uint64_t value = 0;
+    std::vector<BitText> bits;  // highest bit first
+    std::string meaning;        // of the whole: "clock / 64, fast PWM to 0xFF"
 };
 
-// `peek` reads a data address without side effects.
-RegisterText describeRegister(const chip::avr::ChipTable& chip, const chip::avr::RegisterRow& row, const std::function<std::uint8_t(std::uint16_t)>& peek);
-
-[[nodiscard]] RegisterText describeRegister(const chip::Device& device, const RegisterRow& row, const std::function<std::uint8_t(std::uint16_t)>& peek);
+// `peek` reads a byte of data without side effects.
+[[nodiscard]] RegisterText describeRegister(const chip::Device& device, const chip::PeripheralRegister& reg, const std::function<std::uint8_t(std::uint64_t)>& peek);
+// Of any family: fields by their own names and words.
+[[nodiscard]] RegisterText describeByFields(const chip::PeripheralRegister& reg, const std::function<std::uint8_t(std::uint64_t)>& peek);
 
 }  // namespace bramix::debug

@@ -151,6 +151,14 @@ const LineRow* Symbols::row(std::uint32_t address) const
     return after == lines_.begin() || std::prev(after)->file == kEnd ? nullptr : &*std::prev(after);
 }
 
+Symbols Symbols::ofFunctions(std::vector<Function> functions)
+{
+    Symbols out;
+    out.functions_ = std::move(functions);
+    out.finish();
+    return out;
+}
+
 Place Symbols::at(std::uint32_t address) const
 {
     Place place;

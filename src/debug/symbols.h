@@ -96,6 +96,8 @@ public:
 
     // Never fails: whatever cannot be read is simply not known.
     static Symbols fromElf(const std::string& file);
+    // Functions alone, as somebody has found them.
+    static Symbols ofFunctions(std::vector<Function> functions);
 
     // Of a function without a name of its own, nothing: the address says as much.
     [[nodiscard]] Place at(std::uint32_t address) const;
@@ -133,7 +135,6 @@ private:
     friend class DwarfReader;
     friend class StabsReader;
     friend class TableReader;
-    friend class CodeReader;
     void finish();
     [[nodiscard]] int functionWith(std::uint32_t address) const;
 

@@ -5,6 +5,7 @@
 // Tested by tests/kernel/kernel_test.cpp.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <chrono>
 #include <cstddef>
@@ -19,10 +20,25 @@
 #include <vector>
 
 #include "kernel/check.h"
+#include "kernel/paged_memory.h"
 
 namespace bramix::kernel {
 
-using Snapshot = std::vector<std::byte>;
+// What an archive has taken: bytes, and pages that it shares with other snapshots (paged_memory.h).
+struct Snapshot {
+    std::vector<std::byte> bytes;
+    std::vector<std::shared_ptr<const PagedMemory::Page>> pages;
+    std::size_t freshPages = 0;  // that no earlier snapshot has
+
+    [[nodiscard]] const std::byte* data() const { return bytes.data(); }
+    [[nodiscard]] std::size_t size() const { return bytes.size(); }
+    // What it takes to keep it beside earlier ones.
+    [[nodiscard]] std::size_t heldBytes() const { return bytes.size() + freshPages * PagedMemory::kPageBytes + pages.size() * sizeof(pages[0]); }
+    bool operator==(const Snapshot& other) const
+    {
+        return bytes == other.bytes && std::equal(pages.begin(), pages.end(), other.pages.begin(), other.pages.end(), [](const auto& a, const auto& b) { return a == b || *a == *b; });
+    }
+};
 
 template <class T, class Archive>
 concept HasState = requires(T& value, Archive& ar) { value.state(ar); };
@@ -48,6 +64,8 @@ private:
     {
         if constexpr (PlainBytes<T>)
             self().bytes(&value, sizeof value);
+        else if constexpr (std::is_same_v<T, PagedMemory>)
+            self().memory(value);
         else if constexpr (HasState<T, Self>)
             value.state(self());
         else
@@ -166,8 +184,9 @@ public:
     void bytes(const void* data, std::size_t size)
     {
         const auto* from = static_cast<const std::byte*>(data);
-        out_.insert(out_.end(), from, from + size);
+        out_.bytes.insert(out_.bytes.end(), from, from + size);
     }
+    void memory(PagedMemory& memory) { out_.freshPages += memory.share(out_.pages); }
 
     void room(std::uint64_t) {}
 
@@ -190,15 +209,21 @@ public:
         std::memcpy(data, in_.data() + at_, size);
         at_ += size;
     }
+    void memory(PagedMemory& memory)
+    {
+        check(memory.pageCount() <= in_.pages.size() - page_, "snapshot with fewer pages than the state that reads it");
+        memory.restore(std::span(in_.pages).subspan(page_, memory.pageCount()));
+        page_ += memory.pageCount();
+    }
 
     // So many things are said to follow, each of a byte at least: what a damaged file says must not be what is allocated.
     void room(std::uint64_t count) const { check(count <= in_.size() - at_, "more things than there are bytes left"); }
 
-    [[nodiscard]] bool atEnd() const { return at_ == in_.size(); }
+    [[nodiscard]] bool atEnd() const { return at_ == in_.size() && page_ == in_.pages.size(); }
 
 private:
     const Snapshot& in_;
-    std::size_t at_ = 0;
+    std::size_t at_ = 0, page_ = 0;
 };
 
 template <class T>

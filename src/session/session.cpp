@@ -88,7 +88,7 @@ void Session::readSymbols()
         Program& program = programs_[unit.id];
         program.symbols = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
         if (program.symbols.empty() && !unit.firmwareFile.empty())
-            program.symbols = debug::functionsOf(unit.firmware.words(), *unit.table);
+            program.symbols = debug::functionsOf({unit.firmware.flash, unit.device->codeBegin}, *unit.device);
         program.frames = unit.firmware.isElf ? debug::FrameTable::fromElf(unit.firmwareFile) : debug::FrameTable();
     }
 }
@@ -401,7 +401,7 @@ Result<void> Session::loadFirmware(const std::string& chip, const std::string& f
             continue;
         // Only what can be read makes another course; its reset belongs to that already.
         if (behind_) {
-            if (auto read = chip::loadFirmware(file, *world_->chips()[i].table); !read)
+            if (auto read = chip::loadFirmware(file, *world_->chips()[i].device); !read)
                 return tl::unexpected(read.error());
             branch();
         }
@@ -480,10 +480,10 @@ Result<void> Session::saveEeprom()
     for (std::size_t i = 0; world_ != nullptr && i < world_->chips().size(); ++i) {
         const World::ChipUnit& unit = world_->chips()[i];
         const std::string file = world_->eepromFile(i);
-        const std::uint64_t revision = unit.chip->eeprom().revision();
+        const std::uint64_t revision = unit.chip->nonVolatileRevision();
         if (file.empty() || revision == eepromSaved_[unit.id])
             continue;
-        if (auto ok = bench::saveText(file, chip::writeIntelHex(unit.chip->eeprom().contents())); !ok)
+        if (auto ok = bench::saveText(file, chip::writeIntelHex({unit.chip->nonVolatile().begin(), unit.chip->nonVolatile().end()})); !ok)
             return ok;
         eepromSaved_[unit.id] = revision;
     }
@@ -647,7 +647,7 @@ void Session::serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fr
     if (building_)
         return;
     const bench::World::Uart& line = world_->uarts()[uart];
-    const SerialByte seen{at, static_cast<std::uint16_t>(uart), byte, good, fromChip, fromChip ? world_->chips()[line.chip].chip->usart(line.index).sentBy() : UINT32_MAX};
+    const SerialByte seen{at, static_cast<std::uint16_t>(uart), byte, good, fromChip, fromChip ? world_->chips()[line.chip].chip->sentBy(line.index) : UINT32_MAX};
     if (listener_ != nullptr)
         listener_->byteSeen(seen);
     if (knows(at))
@@ -683,7 +683,7 @@ void Session::interruptInAnother(Interrupts& i, std::uint8_t vector, Time at)
     tape_.record(i.channel, {at, UINT32_MAX, i.actor, i.runs});
 }
 
-void Session::reset(std::size_t chip, std::uint8_t, Time at)
+void Session::reset(std::size_t chip, unsigned, Time at)
 {
     if (building_ || !options_.record || chip >= interrupts_.size() || knows(at))
         return;

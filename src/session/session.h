@@ -184,7 +184,7 @@ public:
     [[nodiscard]] const tape::Capture* capture() const { return capture_.get(); }
     [[nodiscard]] Duration captureShift() const { return captureShift_; }
 
-    // The tape channel of a chip's interrupts: an edge's state is the vector that runs from there on, 0 the main program, kResetMark a reset.
+    // The tape channel of a chip's interrupts: an edge's state is the number of the exception that runs from there on, 0 the main program, kResetMark a reset.
     [[nodiscard]] tape::ChannelId interruptsOf(std::size_t chip) const { return chip < interrupts_.size() ? interrupts_[chip].channel : UINT32_MAX; }
 
     // Called from inside the run, with what is new.
@@ -209,7 +209,7 @@ private:
     struct Interrupts {
         tape::ChannelId channel = UINT32_MAX;
         std::uint16_t actor = UINT16_MAX;
-        std::uint8_t runs = 0;                // the vector; 0: none
+        std::uint8_t runs = 0;                // the exception; 0: none
         std::vector<std::uint8_t> outer{};    // those that it has interrupted, the last one last
     };
 
@@ -230,7 +230,7 @@ private:
     void serialByte(std::size_t uart, std::uint8_t byte, bool good, bool fromChip, Time at) override;
     void finding(const Finding& finding) override;
     void interrupt(std::size_t chip, std::uint8_t vector, Time at) override;
-    void reset(std::size_t chip, std::uint8_t cause, Time at) override;
+    void reset(std::size_t chip, unsigned cause, Time at) override;
     void reckonNesting();
 
     void chooseWatched();

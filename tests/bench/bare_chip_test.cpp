@@ -3,6 +3,7 @@
 
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "bench/world.h"
 #include "chip/firmware.h"
 #include "session/session.h"
@@ -65,7 +66,7 @@ private slots:
         auto s = open(QString("bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"attiny85\"\nfirmware = \"%1\"\n").arg(file));
         QVERIFY(s != nullptr);
         s->world().runUntil(Time(200ms));
-        QCOMPARE(s->world().chips()[0].chip->cpu().instructions, 0);
+        QCOMPARE(chip::avr::chipOf(*s->world().chips()[0].chip).cpu().instructions, 0);
         QVERIFY(rules(*s).contains("no-supply"));
     }
 
@@ -83,7 +84,7 @@ private slots:
         auto s = open(QString("bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"%1\"\nfirmware = \"%2\"\n").arg(kind, QString::fromStdString(image("wait", {0xCFFF}))) + kPower);
         QVERIFY(s != nullptr);
         s->world().runUntil(Time(165ms));
-        const auto& chip = *s->world().chips()[0].chip;
+        const auto& chip = chip::avr::chipOf(*s->world().chips()[0].chip);
         QCOMPARE(chip.clock().hz(), 1'000'000U);
         // 65 ms of start-up, then 100 ms of a jump of two cycles.
         QVERIFY2(std::abs(chip.cpu().instructions - 50'000) < 50, qPrintable(QString::number(chip.cpu().instructions)));
@@ -101,7 +102,7 @@ private slots:
         QVERIFY(with != nullptr);
         with->world().runUntil(Time(100ms));
         QCOMPARE(with->world().chips()[0].chip->clock().hz(), 12'000'000U);
-        QVERIFY(with->world().chips()[0].chip->cpu().instructions > 0);
+        QVERIFY(chip::avr::chipOf(*with->world().chips()[0].chip).cpu().instructions > 0);
     }
 
     void aFallingSupplyBrownsItOut()
@@ -116,7 +117,7 @@ private slots:
         QVERIFY(s->setControl("supply", "volts", 4.8).has_value());
         s->world().runUntil(Time(300ms));
         QVERIFY(!s->world().chips()[0].chip->inReset());
-        QCOMPARE(s->world().chips()[0].chip->peek(0x54), 0x05);  // MCUSR: PORF, BORF
+        QCOMPARE(chip::avr::chipOf(*s->world().chips()[0].chip).peek(0x54), 0x05);  // MCUSR: PORF, BORF
     }
 
     // 5 V behind 100 Ω into 100 µF rise with 10 ms: 1.4 V at 10 ms · ln(5 / 3.6) = 3.29 ms, 2.7 V (the brown-out level) at 7.77 ms. And sink again when a key shorts the capacitor by 100 Ω.
@@ -128,7 +129,7 @@ private slots:
                         "[[net]]\nname = \"VCC\"\npins = [\"b.+\", \"mcu.VCC\", \"c.1\", \"k.1\"]\n[[net]]\nname = \"GND\"\npins = [\"b.-\", \"mcu.GND\", \"c.2\", \"g.V\", \"r.2\"]\n"
                         "[[wire]]\nends = [\"k.2\", \"r.1\"]\n");
         QVERIFY(s != nullptr);
-        const chip::avr::Chip& chip = *s->world().chips()[0].chip;
+        const chip::avr::Chip& chip = chip::avr::chipOf(*s->world().chips()[0].chip);
         QVERIFY(!rules(*s).contains("no-supply"));
         s->world().runUntil(Time(7700us));
         QCOMPARE(chip.cpu().instructions, 0);
@@ -162,7 +163,7 @@ private slots:
         {
             auto s = open(toml);
             s->world().runUntil(Time(100ms));
-            QCOMPARE(s->world().chips()[0].chip->eeprom().contents()[3], 0x5A);
+            QCOMPARE(chip::avr::chipOf(*s->world().chips()[0].chip).eeprom().contents()[3], 0x5A);
             QVERIFY(!QFile::exists(kept));
         }
         QVERIFY(QFile::exists(kept));
@@ -173,7 +174,7 @@ private slots:
         // The next run finds it: a firmware that only waits.
         auto again = open(toml.arg("").replace("store.bin", "wait.bin"));
         QVERIFY(again != nullptr);
-        QCOMPARE(again->world().chips()[0].chip->eeprom().contents()[3], 0x5A);
+        QCOMPARE(chip::avr::chipOf(*again->world().chips()[0].chip).eeprom().contents()[3], 0x5A);
         QFile::remove(kept);
     }
 };

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "chip/avr/chip.h"
 #include "bench/world.h"
 
 using namespace bramix;
@@ -90,7 +91,7 @@ private slots:
         const Strings parts{"v supply-3v3", "g ground", "m atmega328p"}, wires{"v.V m.VCC", "g.V m.GND"};
         const auto asleep = build(parts, wires, {0xE005, 0xBF03, 0x9588, 0xCFFF});
         asleep->runUntil(kernel::Time(100ms));
-        QVERIFY(asleep->chips()[0].chip->cpu().sleeping);
+        QVERIFY(chip::avr::chipOf(*asleep->chips()[0].chip).cpu().sleeping);
         QVERIFY(near(asleep->chipAmps(0), 0.1e-6 / 3 * 3.3, 1e-6));
         const auto awake = build(parts, wires, {0xCFFF});
         awake->runUntil(kernel::Time(100ms));

@@ -5,6 +5,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
+#include "chip/families.h"
 #include "chip/firmware.h"
 
 using namespace bramix;
@@ -12,11 +13,13 @@ using namespace bramix::chip;
 
 namespace {
 
+const Device& device() { return *findDevice("atmega328p"); }
+
 std::vector<std::uint8_t> bytes(const QByteArray& text) { return {text.begin(), text.end()}; }
 
 std::string hexError(const QByteArray& text)
 {
-    const auto result = readIntelHex("tide.hex", bytes(text), avr::atmega328p());
+    const auto result = readIntelHex("tide.hex", bytes(text), device());
     return result ? "no error" : result.error().text();
 }
 
@@ -49,7 +52,7 @@ private:
 
     [[nodiscard]] std::string error(const QString& path) const
     {
-        const auto result = loadFirmware(path.toStdString(), avr::atmega328p());
+        const auto result = readImage(path.toStdString(), device());
         return result ? "no error" : QString::fromStdString(result.error().text()).replace(folder_.path() + "/", "").toStdString();
     }
 
@@ -59,7 +62,7 @@ private slots:
         const auto result = readIntelHex("tide.hex",
                                          bytes(record("0400000001020304") + record("020000020100") + record("02000000A1A2") + record("020000040000") + record("01200000FE") +
                                                record("0400000300003800") + record("0400000500000000") + kEnd),
-                                         avr::atmega328p());
+                                         device());
         QVERIFY(result.has_value());
         QCOMPARE(result->flash.size(), 0x2001U);
         QCOMPARE(result->flash[3], 4);
@@ -91,7 +94,7 @@ private slots:
         QCOMPARE(error(write("note.elf", "bells")), "note.elf: offset 0: begins with 0x62; expected an ELF file (0x7f 'E' 'L' 'F'), Intel HEX (':'), or a name ending in .bin");
         QCOMPARE(error(write("big.bin", QByteArray(40000, 'x'))), "big.bin: 40000 bytes do not fit: ATmega328P has 32768 bytes of flash");
         // This test itself is an ELF file of another machine.
-        const auto own = loadFirmware(QCoreApplication::applicationFilePath().toStdString(), avr::atmega328p());
+        const auto own = readImage(QCoreApplication::applicationFilePath().toStdString(), device());
         QVERIFY(!own);
         QVERIFY(own.error().text().find("expected a 32-bit little-endian file, as AVR compilers write") != std::string::npos);
     }
@@ -103,7 +106,7 @@ private slots:
         const QString source = write("tide.c", "#include <avr/eeprom.h>\nunsigned char height EEMEM = 42; unsigned char low EEMEM = 7;\nvolatile int tide = 0x1234; int main(void) { for (;;) tide++; }\n");
         const QString elf = folder_.filePath("tide.elf");
         QCOMPARE(QProcess::execute("avr-gcc", {"-mmcu=atmega328p", "-Os", "-o", elf, source}), 0);
-        const auto result = loadFirmware(elf.toStdString(), avr::atmega328p());
+        const auto result = readImage(elf.toStdString(), device());
         QVERIFY2(result, result ? "" : result.error().text().c_str());
         QCOMPARE(result->builtFor, "atmega328p");
         QVERIFY(result->eepromGiven);
@@ -118,7 +121,7 @@ private slots:
         // The same through Intel HEX.
         const QString hex = folder_.filePath("tide.hex");
         QCOMPARE(QProcess::execute("avr-objcopy", {"-O", "ihex", "-R", ".eeprom", elf, hex}), 0);
-        QVERIFY(loadFirmware(hex.toStdString(), avr::atmega328p())->flash == result->flash);
+        QVERIFY(readImage(hex.toStdString(), device())->flash == result->flash);
 
         QFile whole(elf);
         QVERIFY(whole.open(QIODevice::ReadOnly));
@@ -148,8 +151,8 @@ private slots:
                 image[static_cast<qsizetype>((next() >> 8) % (round % 2 == 0 ? 400 : static_cast<std::uint32_t>(image.size())))] = static_cast<char>(next() >> 24);
             if (round % 7 == 0)
                 image.truncate(static_cast<qsizetype>((next() >> 8) % static_cast<std::uint32_t>(image.size())));
-            refused += readElf("lock.elf", bytes(image), avr::atmega328p()) ? 0 : 1;
-            (void)readIntelHex("lock.hex", bytes(":" + image.left(200)), avr::atmega328p());
+            refused += readElf("lock.elf", bytes(image), device()) ? 0 : 1;
+            (void)readIntelHex("lock.hex", bytes(":" + image.left(200)), device());
         }
         QVERIFY(refused > 100);
     }

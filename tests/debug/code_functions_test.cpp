@@ -2,7 +2,7 @@
 // a table of jumps; and the examples' firmware.
 #include <QtTest>
 
-#include "chip/firmware.h"
+#include "chip/families.h"
 #include "debug/code_functions.h"
 #include "debug/compiled.h"
 
@@ -61,13 +61,13 @@ private:
         std::size_t right = 0;
     };
     // What the code alone tells, beside what the table tells.
-    static Compared compare(const std::string& elf, const chip::avr::ChipTable& table)
+    static Compared compare(const std::string& elf, const chip::Device& table)
     {
         Compared out;
         const auto firmware = chip::loadFirmware(elf, table);
         if (!firmware)
             return out;
-        const Symbols truth = Symbols::fromElf(elf), found = functionsOf(firmware->words(), table);
+        const Symbols truth = Symbols::fromElf(elf), found = functionsOf({firmware->flash, 0}, table);
         std::set<std::uint32_t> begins, data;
         for (const Function& f : truth.functions())
             if (f.caller < 0 && !f.ranges.empty())
@@ -102,10 +102,10 @@ private slots:
         QTemporaryDir folder;
         const QString elf = compile(folder, kMixed, {level, "-g"});
         QVERIFY(!elf.isEmpty());
-        const Compared c = compare(elf.toStdString(), chip::avr::atmega328p());
+        const Compared c = compare(elf.toStdString(), *chip::findDevice("atmega328p"));
         qInfo("%zu right; not in the table: %s; missed: %s", c.right, qPrintable(c.invented.join(", ")), qPrintable(c.missed.join(", ")));
-        const auto firmware = chip::loadFirmware(elf.toStdString(), chip::avr::atmega328p());
-        const Symbols truth = Symbols::fromElf(elf.toStdString()), found = functionsOf(firmware->words(), chip::avr::atmega328p());
+        const auto firmware = chip::loadFirmware(elf.toStdString(), *chip::findDevice("atmega328p"));
+        const Symbols truth = Symbols::fromElf(elf.toStdString()), found = functionsOf({firmware->flash, 0}, *chip::findDevice("atmega328p"));
         for (const char* name : {"main", "bark", "lighter", "grow", "fell", "qsort", "snprintf", "vfprintf", "strtoul", "__vector_1", "__vector_16", "__vector_18"}) {
             const int f = truth.functionByName(name);
             QVERIFY2(f >= 0, name);
@@ -136,7 +136,7 @@ private slots:
     void examplesAreUnderstood()
     {
         QFETCH(QString, file);
-        const Compared c = compare(file.toStdString(), file.contains("moth") ? chip::avr::attiny85() : chip::avr::atmega328p());
+        const Compared c = compare(file.toStdString(), file.contains("moth") ? *chip::findDevice("attiny85") : *chip::findDevice("atmega328p"));
         qInfo("%zu right; not in the table: %s; missed: %s", c.right, qPrintable(c.invented.join(", ")), qPrintable(c.missed.join(", ")));
         QVERIFY(c.right > 3);
         // What is run into, or jumped to in its midst, is no function to who sees code alone; all that is called is one.
@@ -149,18 +149,21 @@ private slots:
     // No vectors, nothing at all, nonsense: something comes back.
     void anythingMayBeAsked()
     {
-        QVERIFY(functionsOf({}, chip::avr::atmega328p()).empty());
-        const std::array<std::uint16_t, 4> toggles{0x9A24, 0x9A1D, 0xCFFE, 0xFFFF};  // sbi, sbi, rjmp .-2: code at address 0
-        const Symbols bare = functionsOf(toggles, chip::avr::atmega328p());
+        QVERIFY(functionsOf({}, *chip::findDevice("atmega328p")).empty());
+        const std::array<std::uint8_t, 8> toggles{0x24, 0x9A, 0x1D, 0x9A, 0xFE, 0xCF, 0xFF, 0xFF};  // sbi, sbi, rjmp .-2: code at address 0
+        const Symbols bare = functionsOf({toggles, 0}, *chip::findDevice("atmega328p"));
         QCOMPARE(bare.functions().size(), std::size_t{1});
         QCOMPARE(bare.functions()[0].name, std::string("__init"));
         QCOMPARE(bare.functions()[0].ranges[0].end, std::uint32_t{6});
-        std::vector<std::uint16_t> noise;
+        std::vector<std::uint8_t> noise;
         std::uint32_t x = 1;
-        for (int i = 0; i < 16384; ++i)
-            noise.push_back(static_cast<std::uint16_t>((x = x * 1664525 + 1013904223) >> 16));
-        (void)functionsOf(noise, chip::avr::atmega328p());
-        (void)functionsOf(std::vector<std::uint16_t>(131072, 0x940E), chip::avr::atmega2560());
+        for (int i = 0; i < 32768; ++i)
+            noise.push_back(static_cast<std::uint8_t>((x = x * 1664525 + 1013904223) >> 16));
+        (void)functionsOf({noise, 0}, *chip::findDevice("atmega328p"));
+        std::vector<std::uint8_t> calls;
+        for (int i = 0; i < 131072; ++i)
+            calls.insert(calls.end(), {0x0E, 0x94});
+        (void)functionsOf({calls, 0}, *chip::findDevice("atmega2560"));
     }
 };
 

@@ -1,7 +1,7 @@
 // Instructions as text, against avr-objdump: every instruction of whole firmwares, and every first word there is.
 #include <QtTest>
 
-#include "chip/firmware.h"
+#include "chip/families.h"
 #include "debug/disassembler.h"
 #include "debug/compiled.h"
 
@@ -44,11 +44,10 @@ private slots:
         for (const QString chipName : {"atmega328p", "atmega2560"}) {
             const QString elf = compile(folder, kKeeper, {"-O2", "-g"}, "c", chipName);
             QVERIFY(!elf.isEmpty());
-            const chip::avr::ChipTable& chip = *chip::avr::findChip(chipName.toStdString());
+            const chip::Device& chip = *chip::findDevice(chipName.toStdString());
             const auto firmware = chip::loadFirmware(elf.toStdString(), chip);
             QVERIFY(firmware.has_value());
-            const std::vector<std::uint16_t> words = firmware->words();
-            compareAll(output("avr-objdump", {"-d", elf}), chip, words, 150);
+            compareAll(output("avr-objdump", {"-d", elf}), chip, firmware->flash, 150);
         }
     }
 
@@ -58,24 +57,19 @@ private slots:
             QSKIP("avr-objdump is not installed");
         // All 65536 words, each followed by a word of 0 as a second half, read by objdump from a raw file.
         QTemporaryDir folder;
-        const chip::avr::ChipTable& chip = chip::avr::atmega2560();
-        std::vector<std::uint16_t> words;
-        for (unsigned w = 0; w < 0x10000; ++w) {
-            words.push_back(static_cast<std::uint16_t>(w));
-            words.push_back(0);
-        }
+        const chip::Device& chip = *chip::findDevice("atmega2560");
+        std::vector<std::uint8_t> code;
+        for (unsigned w = 0; w < 0x10000; ++w)
+            code.insert(code.end(), {static_cast<std::uint8_t>(w), static_cast<std::uint8_t>(w >> 8), 0, 0});
         QFile raw(folder.filePath("all.bin"));
         QVERIFY(raw.open(QIODevice::WriteOnly));
-        for (const std::uint16_t w : words) {
-            const char bytes[] = {static_cast<char>(w & 0xFF), static_cast<char>(w >> 8)};
-            raw.write(bytes, 2);
-        }
+        raw.write(reinterpret_cast<const char*>(code.data()), static_cast<qint64>(code.size()));
         raw.close();
-        compareAll(output("avr-objdump", {"-D", "-b", "binary", "-m", "avr6", raw.fileName()}), chip, words, 40'000);
+        compareAll(output("avr-objdump", {"-D", "-b", "binary", "-m", "avr6", raw.fileName()}), chip, code, 40'000);
     }
 
 private:
-    void compareAll(const QString& listing, const chip::avr::ChipTable& chip, const std::vector<std::uint16_t>& words, int atLeast)
+    void compareAll(const QString& listing, const chip::Device& chip, const std::vector<std::uint8_t>& code, int atLeast)
     {
         static const QRegularExpression row("^\\s*([0-9a-f]+):\\t([0-9a-f ]+)\\t([a-z.]+)\\s*([^;]*)");
         int compared = 0;
@@ -84,7 +78,7 @@ private:
             if (!match.hasMatch() || match.captured(3).startsWith('.'))
                 continue;
             const std::uint32_t address = match.captured(1).toUInt(nullptr, 16);
-            InstructionText ours = debug::disassemble(chip, words, address, nullptr);
+            InstructionText ours = debug::disassemble(chip, {code, 0}, address, nullptr);
             if (ours.mnemonic == ".word" || ours.mnemonic == "erased")
                 continue;  // what the chip lacks, objdump may know from another
             QString operands = QString::fromStdString(ours.operands);
@@ -103,11 +97,11 @@ private:
                 mine = mine.section(' ', 0, 0) + " *";
             static const QRegularExpression leads("; 0x([0-9a-f]+)");
             if (const auto to = leads.match(line); to.hasMatch() && match.captured(4).trimmed().startsWith('.')) {
-                const std::uint32_t target = to.captured(1).toUInt(nullptr, 16) % chip.flashBytes;
+                const std::uint32_t target = to.captured(1).toUInt(nullptr, 16) % chip.codeEnd;
                 QCOMPARE(QString::fromStdString(ours.operands).toUInt(nullptr, 16), target);
             }
             QVERIFY2(mine == theirs, qPrintable(line + "  ours: " + mine));
-            QCOMPARE(static_cast<int>(ours.words) * 2, static_cast<int>(match.captured(2).simplified().split(' ').size()));
+            QCOMPARE(static_cast<int>(ours.size), static_cast<int>(match.captured(2).simplified().split(' ').size()));
             ++compared;
         }
         QVERIFY2(compared >= atLeast, qPrintable(QString::number(compared)));

@@ -4,7 +4,7 @@
 #include <optional>
 #include <set>
 
-#include "chip/firmware.h"
+#include "chip/families.h"
 #include "debug/compiled.h"
 #include "debug/local_stops.h"
 
@@ -80,12 +80,15 @@ private:
     };
     static Found find(const QString& elf, const std::string& function, const std::string& variable, bool indirect = false)
     {
-        const chip::avr::ChipTable& chip = *chip::avr::findChip("atmega328p");
-        std::vector<std::uint16_t> flash = chip::loadFirmware(elf.toStdString(), chip)->words();
-        flash.resize(0x4000, 0xFFFF);
-        Found out{localStops(Symbols::fromElf(elf.toStdString()), flash, chip, function, variable, indirect), {}, {}};
-        out.arrivals = {out.stops.arrivals.begin(), out.stops.arrivals.end()};
-        out.steps = {out.stops.steps.begin(), out.stops.steps.end()};
+        const chip::Device& chip = *chip::findDevice("atmega328p");
+        std::vector<std::uint8_t> flash = chip::loadFirmware(elf.toStdString(), chip)->flash;
+        flash.resize(0x8000, 0xFF);
+        Found out{localStops(Symbols::fromElf(elf.toStdString()), {flash, 0}, chip, function, variable, indirect), {}, {}};
+        // In words, as the listing is read.
+        for (const std::uint32_t address : out.stops.arrivals)
+            out.arrivals.insert(address / 2);
+        for (const std::uint32_t address : out.stops.steps)
+            out.steps.insert(address / 2);
         return out;
     }
 

@@ -1,6 +1,8 @@
 // Registers in words, against the datasheets' tables; and every register of every chip has its group and its bits.
 #include <QtTest>
 
+#include "chip/avr/device.h"
+#include "chip/families.h"
 #include "debug/register_view.h"
 
 using namespace bramix;
@@ -12,11 +14,12 @@ class RegisterViewTest : public QObject {
 private:
     std::map<std::uint16_t, std::uint8_t> values_;
 
-    QString words(const chip::avr::ChipTable& chip, const char* name)
+    QString words(const chip::Device& chip, const char* name)
     {
-        for (const auto& row : chip.registers)
-            if (row.name == name)
-                return QString::fromStdString(describeRegister(chip, row, [this](std::uint16_t a) { return values_.contains(a) ? values_[a] : std::uint8_t{0}; }).meaning);
+        for (const auto& group : chip.registers().peripherals)
+            for (const auto& reg : group.registers)
+                if (reg.name == name)
+                    return QString::fromStdString(describeRegister(chip, reg, [this](std::uint64_t a) { return values_.contains(static_cast<std::uint16_t>(a)) ? values_[static_cast<std::uint16_t>(a)] : std::uint8_t{0}; }).meaning);
         return "no such register";
     }
 
@@ -61,7 +64,7 @@ private slots:
         values_.clear();
         for (auto it = set.cbegin(); it != set.cend(); ++it)
             values_[static_cast<std::uint16_t>(it.key().toInt())] = static_cast<std::uint8_t>(it.value().toInt());
-        const QString words = this->words(chip::avr::atmega328p(), name.toUtf8());
+        const QString words = this->words(*chip::findDevice("atmega328p"), name.toUtf8());
         if (name == "TIFR1" || name == "EICRA" || name == "TIMSK1")
             QVERIFY2(said.split(", ").size() == words.split(", ").size() && std::ranges::all_of(said.split(", "), [&](const QString& s) { return words.contains(s); }), qPrintable(words));
         else
@@ -70,25 +73,26 @@ private slots:
 
     void everyRegisterStandsInOneGroup()
     {
-        for (const chip::avr::ChipTable* chip : chip::avr::allChips()) {
+        for (const chip::Device* device : chip::allDevices()) {
             std::size_t count = 0;
-            for (const auto& group : debug::registerGroups(*chip)) {
+            for (const auto& group : device->registers().peripherals) {
                 QVERIFY(!group.name.empty() && group.name.find('%') == std::string::npos);
                 count += group.registers.size();
             }
-            QCOMPARE(count, chip->registers.size());
+            QCOMPARE(count, chip::avr::tableOf(*device).registers.size());
         }
-        const auto groups = debug::registerGroups(chip::avr::atmega328p());
+        const auto& groups = chip::findDevice("atmega328p")->registers().peripherals;
         QCOMPARE(groups[0].name, std::string("Port B"));
-        QCOMPARE(std::string(groups[0].registers[0]->name), std::string("PORTB"));
+        QCOMPARE(groups[0].registers[0].name, std::string("PORTB"));
     }
 
     void anyValueOfAnyRegisterCanBeDescribed()
     {
-        for (const chip::avr::ChipTable* chip : chip::avr::allChips())
-            for (const auto& row : chip->registers)
+        for (const chip::Device* chip : chip::allDevices())
+            for (const auto& group : chip->registers().peripherals)
+                for (const auto& reg : group.registers)
                 for (int v = 0; v < 256; ++v) {
-                    const auto text = describeRegister(*chip, row, [v](std::uint16_t) { return static_cast<std::uint8_t>(v); });
+                    const auto text = describeRegister(*chip, reg, [v](std::uint64_t) { return static_cast<std::uint8_t>(v); });
                     QCOMPARE(text.bits[0].value, v >= 128);
                     QVERIFY(text.meaning.find('@') == std::string::npos && text.meaning.find('#') == std::string::npos);
                 }

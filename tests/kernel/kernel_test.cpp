@@ -181,7 +181,7 @@ private slots:
         QCOMPARE(two.list[0].name, "withy");
         QCOMPARE(two.map.size(), 2U);
         Snapshot shorter = snapshot;
-        shorter.pop_back();
+        shorter.bytes.pop_back();
         QVERIFY_EXCEPTION_THROWN(loadState(two, shorter), Bug);
     }
 

@@ -6,6 +6,7 @@
 
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "bench/document.h"
 #include "bench/world.h"
 
@@ -101,7 +102,7 @@ private slots:
         const auto moment = world.remember();
         world.runUntil(kEnd);
         QCOMPARE(world.now(), kEnd);
-        QVERIFY(world.chips()[0].chip->cpu().instructions > 10'000);
+        QVERIFY(chip::avr::chipOf(*world.chips()[0].chip).cpu().instructions > 10'000);
         for (std::uint32_t i = 0; i < world.circuit().netCount(); ++i)
             QVERIFY2(std::isfinite(world.circuit().voltage(circuit::NetId{i}).value), world.circuit().name(circuit::NetId{i}).c_str());
         std::set<std::pair<std::string, std::string>> told;

@@ -6,6 +6,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "bench/world.h"
 #include "kernel/random.h"
 
@@ -184,7 +185,7 @@ private slots:
             (*world)->stopWhenHalted(true);
             (*world)->runUntil(bench::Time(std::chrono::seconds(20)));
             QVERIFY2((*world)->halted(), chip->id.data());
-            const auto& data = (*world)->chips()[0].chip->cpu().data;
+            const auto& data = chip::avr::chipOf(*(*world)->chips()[0].chip).cpu().data;
             for (int i = 0; i < kFunctions; ++i) {
                 const std::uint32_t base = at + 4U * static_cast<std::uint32_t>(i);
                 const std::uint32_t answer = data[base] | (data[base + 1] << 8) | (data[base + 2] << 16) | (static_cast<std::uint32_t>(data[base + 3]) << 24);

@@ -7,6 +7,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "bench/world.h"
 
 using namespace bramix;
@@ -63,7 +64,7 @@ private slots:
         QVERIFY2(world, world ? "" : world.error().text().c_str());
         (*world)->stopWhenHalted(true);
         (*world)->runUntil(bench::Time(std::chrono::seconds(20)));
-        QVERIFY2(!(*world)->faulted(), qPrintable(QString("fault at 0x%1").arg((*world)->chips()[0].chip->cpu().fault.pc * 2, 0, 16)));
+        QVERIFY2(!(*world)->faulted(), qPrintable(QString("fault at 0x%1").arg(chip::avr::chipOf(*(*world)->chips()[0].chip).cpu().fault.pc * 2, 0, 16)));
         QVERIFY2((*world)->halted(), said_.c_str());
         QVERIFY2(said_.starts_with("ok\n"), said_.c_str());
     }

@@ -7,6 +7,7 @@
 
 #include "bench/follow.h"
 #include "bench/sweep.h"
+#include "chip/families.h"
 #include "debug/expression.h"
 #include "kernel/random.h"
 #include "session/debugger/debugger.h"
@@ -183,7 +184,7 @@ private slots:
             (void)symbols.at(at);
             (void)symbols.functionAt(at);
         }
-        const auto firmware = chip::readElf("spoilt.elf", std::vector<std::uint8_t>(bytes.begin(), bytes.end()), chip::avr::atmega328p());
+        const auto firmware = chip::readElf("spoilt.elf", std::vector<std::uint8_t>(bytes.begin(), bytes.end()), *chip::findDevice("atmega328p"));
         if (!firmware)
             return isSaid(firmware.error());
         const auto document = bench::parseDocument("bench", "bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"briar-328\"\nfirmware = \"" + file + "\"\n");
@@ -216,7 +217,7 @@ private slots:
         for (int i = 0; i < 700; ++i)
             image.push_back(static_cast<std::uint8_t>(random.below(256)));
         const std::string text = spoilt(chip::writeIntelHex(image), random, true);
-        const auto read = chip::readIntelHex("spoilt.hex", std::vector<std::uint8_t>(text.begin(), text.end()), chip::avr::atmega328p());
+        const auto read = chip::readIntelHex("spoilt.hex", std::vector<std::uint8_t>(text.begin(), text.end()), *chip::findDevice("atmega328p"));
         // Its sums guard each line: what is read is what was written, or a part of it.
         if (!read)
             return isSaid(read.error());

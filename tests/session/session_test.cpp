@@ -3,6 +3,7 @@
 
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "bench/edit.h"
 #include "session/live/live_session.h"
 #include "session/session.h"
@@ -182,7 +183,7 @@ private slots:
         QCOMPARE(s->world().now(), steady->world().now());
         for (Session* x : {s.get(), steady.get()})
             x->world().runUntil(Time(2s));
-        QVERIFY(kernel::saveState(s->world().chips()[0].chip->cpu()) == kernel::saveState(steady->world().chips()[0].chip->cpu()));
+        QVERIFY(kernel::saveState(chip::avr::chipOf(*s->world().chips()[0].chip).cpu()) == kernel::saveState(chip::avr::chipOf(*steady->world().chips()[0].chip).cpu()));
         // A bench that cannot be built leaves the old one as it is.
         d.part("r1")->set["resistance"] = "much";
         const auto refused = s->edit(d);
@@ -202,9 +203,9 @@ private slots:
         QVERIFY(s->edit(d).has_value());
         s->world().runUntil(Time(1002ms));
         // 16 K clocks and 14 for the crystal, then a jump of two cycles until a millisecond is over.
-        QVERIFY(s->world().chips()[0].chip->cpu().cycle <= 32'000 + 8);
-        QVERIFY(s->world().chips()[0].chip->cpu().instructions <= (32'000 + 8 - 16'398) / 2);
-        QVERIFY(s->world().chips()[0].chip->cpu().instructions > 7'700);
+        QVERIFY(chip::avr::chipOf(*s->world().chips()[0].chip).cpu().cycle <= 32'000 + 8);
+        QVERIFY(chip::avr::chipOf(*s->world().chips()[0].chip).cpu().instructions <= (32'000 + 8 - 16'398) / 2);
+        QVERIFY(chip::avr::chipOf(*s->world().chips()[0].chip).cpu().instructions > 7'700);
     }
 
     void twoOutputsThatFightAreFoundWithTheirCode()
@@ -299,9 +300,9 @@ private slots:
         said.clear();
         (void)s->setControl("mcu", "RESET", 0);
         s->world().runUntil(Time(200ms));
-        const auto cycles = s->world().chips()[0].chip->cpu().cycle;
+        const auto cycles = chip::avr::chipOf(*s->world().chips()[0].chip).cpu().cycle;
         s->world().runUntil(Time(300ms));
-        QCOMPARE(s->world().chips()[0].chip->cpu().cycle, cycles);
+        QCOMPARE(chip::avr::chipOf(*s->world().chips()[0].chip).cpu().cycle, cycles);
         QVERIFY(said.empty());
         (void)s->setControl("mcu", "RESET", 1);
         s->world().runUntil(Time(400ms));
@@ -348,7 +349,7 @@ private slots:
     {
         auto s = openLock();
         s->world().runUntil(Time(200ms));
-        auto& cpu = s->world().chips()[0].chip->cpu();
+        auto& cpu = chip::avr::chipOf(*s->world().chips()[0].chip).cpu();
         QVERIFY(s->place("mcu", cpu.pc * 2).line > 0);
         std::vector<std::uint16_t> flash = cpu.flash();
         const std::uint32_t at = cpu.pc;

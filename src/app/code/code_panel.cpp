@@ -313,7 +313,7 @@ void CodePanel::refresh()
 // In place of code, what to do to have some.
 void CodePanel::showNothing(const session::DebugPicture& debug)
 {
-    const bool blank = debug.flash == nullptr || debug.flash->empty() || debug.flash->front() == 0xFFFF;  // nor has a boot loader or another chip written any
+    const bool blank = debug.code == nullptr || std::all_of(debug.code->begin(), debug.code->begin() + std::min<std::ptrdiff_t>(2, static_cast<std::ptrdiff_t>(debug.code->size())), [](std::uint8_t b) { return b == 0xFF; });  // nor has a boot loader or another chip written any
     const bool none = !debug.there || (debug.firmwareFile.empty() && blank);
     nothing_->setText(debug.there ? tr("No firmware is loaded.\n\nDrop an ELF or HEX file on the board, or press Ctrl+N for a bench with a source of your own.")
                                   : tr("No chip is on this bench yet: the source of its firmware stands here."));
@@ -345,13 +345,13 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
 {
     program_ = debug.program;
     freshProgram_ = true;
-    flash_ = debug.flash;
+    flash_ = debug.code;
     device_ = debug.device;
     const QString firmware = QString::fromStdString(debug.firmwareFile);
     firmware_ = firmware;
     symbols_ = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty() ? debug::Symbols() : debug::Symbols::fromElf(debug.firmwareFile);
     if (symbols_.empty() && flash_ != nullptr && device_ != nullptr)
-        symbols_ = debug::functionsOf(*flash_, *device_);
+        symbols_ = debug::functionsOf({*flash_, device_->codeBegin}, *device_);
     sources_.setFolders({firmware.isEmpty() ? editor_.folder() : QFileInfo(firmware).absolutePath(), editor_.folder()});
     // Files that stay keep their views; unsaved ones stay in any case.
     std::vector<Tab> before = std::exchange(files_, {});
@@ -639,17 +639,18 @@ void CodePanel::hover(const QString& expression, const QPoint& at)
 {
     // A register of the chip tells its bits at once; a variable's value comes with the next picture.
     const session::DebugPicture& debug = editor_.picture().debug;
-    if (device_ != nullptr)
-        for (const debug::RegisterRow& row : debug::registersOf(*device_))
-            if (expression == QString::fromUtf8(row.name.data(), static_cast<int>(row.name.size())) && row.address < debug.io.size()) {
-                const auto words = debug::describeRegister(*device_, row, [&](std::uint16_t a) { return a < debug.io.size() ? debug.io[a] : std::uint8_t{0}; });
-                QString tip = QString("%1 = 0x%2   %3").arg(expression).arg(debug.io[row.address], 2, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
-                for (std::size_t i = 0; i < words.bits.size() && !row.bits.empty(); ++i)
-                    if (!words.bits[i].name.empty())
-                        tip += QString("\n%1 = %2   %3").arg(QString::fromStdString(words.bits[i].name)).arg(words.bits[i].value ? 1 : 0).arg(QString::fromStdString(words.bits[i].meaning));
-                QToolTip::showText(at, tip);
-                return;
-            }
+    if (debug.registerMap() != nullptr)
+        for (const chip::PeripheralGroup& group : debug.registerMap()->peripherals)
+            for (const chip::PeripheralRegister& reg : group.registers)
+                if (expression == QString::fromStdString(reg.name) && debug.io.at(reg.address)) {
+                    const auto words = debug::describeRegister(*device_, reg, [&](std::uint64_t a) { return debug.io[a]; });
+                    QString tip = QString("%1 = 0x%2   %3").arg(expression).arg(words.value, static_cast<int>(reg.bits) / 4, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
+                    for (std::size_t i = 0; i < words.bits.size() && !reg.fields.empty(); ++i)
+                        if (!words.bits[i].name.empty())
+                            tip += QString("\n%1 = %2   %3").arg(QString::fromStdString(words.bits[i].name)).arg(words.bits[i].value ? 1 : 0).arg(QString::fromStdString(words.bits[i].meaning));
+                    QToolTip::showText(at, tip);
+                    return;
+                }
     if (!debug.standing)
         return;
     hovered_ = expression;

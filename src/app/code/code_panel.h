@@ -100,7 +100,7 @@ private:
     void toggleStop(const Tab& tab, int line);
     void toggleUnfold(const Tab& tab, int line);
     [[nodiscard]] QString instructionsOf(const QString& name, int line, std::uint32_t pc) const;
-    [[nodiscard]] QString instructionRow(std::uint32_t address, bool next, unsigned* words) const;
+    [[nodiscard]] QString instructionRow(std::uint32_t address, bool next, unsigned* size) const;
     void hover(const QString& expression, const QPoint& at);
     void lineMenu(const Tab& tab, int line, const QPoint& at);
     [[nodiscard]] QString stopName(const Tab& tab, int line) const;
@@ -111,7 +111,7 @@ private:
     Sources sources_;
     debug::Symbols symbols_;
     const chip::Device* device_ = nullptr;
-    std::shared_ptr<const std::vector<std::uint16_t>> flash_;
+    std::shared_ptr<const std::vector<std::uint8_t>> flash_;  // program memory, from Device::codeBegin
     QString firmware_;
     std::uint64_t program_ = 0;
     bool freshProgram_ = false;  // nothing of it has been shown yet

@@ -19,11 +19,11 @@ constexpr int kUnfoldedWidth = 64;    // letters, so that the ground is one bloc
 
 // Instructions.
 
-QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* words) const
+QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* size) const
 {
-    const debug::InstructionText i = debug::disassemble(*device_, *flash_, address, &symbols_);
-    if (words != nullptr)
-        *words = i.words;
+    const debug::InstructionText i = debug::disassemble(*device_, {*flash_, device_->codeBegin}, address, &symbols_);
+    if (size != nullptr)
+        *size = i.size;
     QString row = QString("%1 %2  %3 %4").arg(next ? QChar(0x25B8) : QChar(' ')).arg(address, 4, 16, QChar('0')).arg(QString::fromStdString(i.mnemonic), -6).arg(QString::fromStdString(i.operands), -16);
     row += QString("%1").arg(QString::fromStdString(i.cycles), 5);
     if (!i.note.empty())
@@ -38,8 +38,9 @@ void CodePanel::fillInstructions()
     if (device_ == nullptr || flash_ == nullptr || files_.empty() || files_.back().view == nullptr)
         return;
     std::size_t end = flash_->size();
-    while (end > 0 && (*flash_)[end - 1] == 0xFFFF)
+    while (end > 0 && (*flash_)[end - 1] == 0xFF)
         --end;
+    const std::uint32_t step = device_->codeStep, last = device_->codeBegin + static_cast<std::uint32_t>((end + step - 1) / step * step);
     std::map<std::uint32_t, QString> labels;
     for (const debug::Function& f : symbols_.functions())
         if (f.caller < 0)
@@ -47,17 +48,17 @@ void CodePanel::fillInstructions()
     for (const chip::Exception& e : device_->exceptions)
         labels.emplace(e.entry, tr("vector %1: %2").arg(e.number).arg(QString::fromStdString(e.name)));
     QStringList rows;
-    for (std::uint32_t address = 0; address < end * 2;) {
+    for (std::uint32_t address = device_->codeBegin; address < last;) {
         if (const auto label = labels.find(address); label != labels.end()) {
             if ((device_->exceptions.empty() || address > device_->exceptions.back().entry) && !rows.isEmpty())
                 rows << QString();
             rows << label->second + ":";
         }
-        unsigned words = 1;
-        rows << instructionRow(address, false, &words);
+        unsigned size = step;
+        rows << instructionRow(address, false, &size);
         lineOfAddress_[address] = static_cast<int>(rows.size());
         addressOfLine_[static_cast<int>(rows.size())] = address;
-        address += 2 * words;
+        address += size;
     }
     files_.back().view->setSource(rows.join('\n'), "asm");
 }
@@ -76,9 +77,9 @@ QString CodePanel::instructionsOf(const QString& name, int line, std::uint32_t p
         if (before != UINT32_MAX && rows[i].address != before)
             out << "  …";
         for (std::uint32_t a = rows[i].address; a < rows[i + 1].address && out.size() < kMostUnfolded;) {
-            unsigned words = 1;
-            out << instructionRow(a, a == pc, &words).leftJustified(kUnfoldedWidth);
-            a += 2 * words;
+            unsigned size = 1;
+            out << instructionRow(a, a == pc, &size).leftJustified(kUnfoldedWidth);
+            a += size;
         }
         before = rows[i + 1].address;
     }

@@ -13,39 +13,50 @@ namespace bramix::app {
 
 namespace {
 
-constexpr int kLeft = 4, kNameWidth = 66, kBit = 20, kBitGap = 2, kRow = 40, kHead = 22, kCoreHeight = 176;
+constexpr int kLeft = 4, kNameWidth = 66, kBit = 20, kBitGap = 2, kRow = 40, kHead = 22, kBitRow = 20, kBitsInRow = 8, kCoreTop = 44, kCoreRow = 15;
 const QString kUsed = QStringLiteral("In use");
 const QString kPins = QStringLiteral("Pins");
 
+// Where a bit is drawn: eight in a row, the highest first.
+QRect boxOf(unsigned bits, int top, int bit)
+{
+    const int column = kBitsInRow - 1 - bit % kBitsInRow, row = (static_cast<int>(bits) - 1 - bit) / kBitsInRow;
+    return {kLeft + kNameWidth + column * (kBit + kBitGap), top + row * kBitRow, kBit, 18};
+}
+
+int heightOf(const chip::PeripheralRegister& reg) { return kRow + (static_cast<int>(reg.bits) / kBitsInRow - 1) * kBitRow; }
 
 }  // namespace
 
 ChipSheet::ChipSheet(Editor& editor, QWidget* parent) : QWidget(parent), editor_(editor) { setMouseTracking(true); }
 
+const std::vector<chip::PeripheralGroup>& ChipSheet::all() const
+{
+    static const std::vector<chip::PeripheralGroup> kNone;
+    const chip::RegisterMap* map = debug_.registerMap();
+    return map == nullptr ? kNone : map->peripherals;
+}
+
 QStringList ChipSheet::groups() const
 {
     QStringList out;
-    for (const debug::RegisterGroup& g : groups_)
+    for (const chip::PeripheralGroup& g : all())
         out << QString::fromStdString(g.name);
     return out;
 }
 
-bool ChipSheet::inUse(const debug::RegisterGroup& group) const
+bool ChipSheet::inUse(const chip::PeripheralGroup& group) const
 {
-    return group.name != "Core and clock" && std::any_of(group.registers.begin(), group.registers.end(), [&](const auto* r) {
-               // What comes up other than zero by itself tells nothing.
-               const bool own = r->name.starts_with("PIN") || r->name.starts_with("UCSR") || r->name == "TWSR" || r->name == "TWDR" || r->name == "TWBR" || r->name == "TWAR" || r->name == "ACSR";
-               return !own && r->address < debug_.io.size() && debug_.io[r->address] != 0;
+    return group.name != "Core and clock" && std::any_of(group.registers.begin(), group.registers.end(), [&](const chip::PeripheralRegister& r) {
+               // What comes up so by itself tells nothing.
+               const auto peek = [this](std::uint64_t a) { return debug_.io[a]; };
+               return debug_.io.at(r.address) && ((debug::describeByFields(r, peek).value ^ r.reset) & r.resetMask) != 0;
            });
 }
 
 void ChipSheet::refresh(const session::DebugPicture& debug)
 {
-    const bool other = debug.device != debug_.device;
     debug_ = debug;
-    if (other) {
-        groups_ = debug.device == nullptr ? std::vector<debug::RegisterGroup>() : debug::registerGroups(*debug.device);
-    }
     lay();
     update();
 }
@@ -61,16 +72,16 @@ void ChipSheet::lay()
 {
     rows_.clear();
     heads_.clear();
-    int y = shown_.isEmpty() ? kCoreHeight : 4;
-    for (const debug::RegisterGroup& g : groups_) {
+    int y = shown_.isEmpty() ? coreHeight() : 4;
+    for (const chip::PeripheralGroup& g : all()) {
         const QString name = QString::fromStdString(g.name);
         if (shown_.isEmpty() ? !inUse(g) : shown_ != name)
             continue;
         heads_.emplace_back(name, y);
         y += kHead;
-        for (const auto* r : g.registers) {
-            rows_.push_back({r, y});
-            y += kRow;
+        for (const chip::PeripheralRegister& r : g.registers) {
+            rows_.push_back({&r, y});
+            y += heightOf(r);
         }
         y += 4;
     }
@@ -84,9 +95,79 @@ void ChipSheet::lay()
 QRect ChipSheet::bitRect(const QString& reg, int bit) const
 {
     for (const Row& row : rows_)
-        if (QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size())) == reg)
-            return {kLeft + kNameWidth + (7 - bit) * (kBit + kBitGap), row.top, kBit, 18};
+        if (QString::fromStdString(row.reg->name) == reg)
+            return boxOf(row.reg->bits, row.top, bit);
     return {};
+}
+
+namespace {
+
+void write(QPainter& p, int x, int y, const QString& s, const QFont& font, const QColor& color)
+{
+    p.setFont(font);
+    p.setPen(color);
+    p.drawText(x, y, s);
+}
+
+// Registers of a core that are shown as numbers, and how many stand in a row.
+std::vector<std::size_t> numbersOf(const chip::Device& device)
+{
+    std::vector<std::size_t> out;
+    for (std::size_t i = 0; i < device.coreRegisters.size(); ++i)
+        if (device.coreRegisters[i].role == chip::CoreRole::general || device.coreRegisters[i].role == chip::CoreRole::link)
+            out.push_back(i);
+    return out;
+}
+
+int columnsOf(const chip::Device& device) { return device.coreRegisters.empty() || device.coreRegisters.front().bits <= 8 ? 4 : 2; }
+
+}  // namespace
+
+int ChipSheet::coreHeight() const
+{
+    if (debug_.device == nullptr)
+        return kCoreTop;
+    const int count = static_cast<int>(numbersOf(*debug_.device).size()), columns = columnsOf(*debug_.device);
+    return kCoreTop + (count + columns - 1) / columns * kCoreRow + 12;
+}
+
+// Flags, pointers, and the numbers in rows.
+void ChipSheet::paintCore(QPainter& p) const
+{
+    const chip::Device& device = *debug_.device;
+    const debug::Registers& r = debug_.registers;
+    const int wide = device.pointerBytes > 2 ? 8 : 4;
+    write(p, kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::muted());
+    write(p, kLeft, 32, QString("pc %1").arg(r.pc, wide, 16, QChar('0')), theme::figures(8.8), theme::ink());
+    write(p, kLeft + 66 + (wide - 4) * 7, 32, QString("sp %1").arg(r.sp, wide, 16, QChar('0')), theme::figures(8.8), theme::ink());
+    if (const auto status = device.registerOf(chip::CoreRole::status)) {
+        const chip::CoreRegister& reg = device.coreRegisters[*status];
+        const std::uint64_t before = debug_.statusBefore.value_or(r.r[*status]);
+        const int x = wide == 4 ? kLeft + 132 : kLeft + 66, y = wide == 4 ? 20 : 2;
+        for (std::size_t i = 0; i < reg.flags.size(); ++i) {
+            const unsigned bit = reg.bits - 1 - static_cast<unsigned>(i);
+            const bool on = ((r.r[*status] >> bit) & 1) != 0;
+            const bool changed = (((r.r[*status] ^ before) >> bit) & 1) != 0;
+            const QRect box(x + static_cast<int>(i) * 14, y, 13, 16);
+            p.setPen(changed ? QPen(theme::bramble(), 1.4) : QPen(theme::rule()));
+            p.setBrush(on ? theme::ink() : theme::card());
+            p.drawRoundedRect(box, 2, 2);
+            p.setFont(theme::figures(7.6));
+            p.setPen(on ? theme::card() : theme::muted());
+            p.drawText(box, Qt::AlignCenter, QString(reg.flags[i]));
+        }
+    }
+    const int columns = columnsOf(device), width = columns == 4 ? 62 : 124;
+    int n = 0;
+    for (const std::size_t i : numbersOf(device)) {
+        const int x = kLeft + (n % columns) * width, y = kCoreTop + (n / columns) * kCoreRow;
+        ++n;
+        const bool changed = debug_.changedRegisters[i];
+        if (changed)
+            p.fillRect(QRect(x - 2, y, width - 4, kCoreRow), theme::changed());
+        write(p, x, y + 12, QString::fromStdString(device.coreRegisters[i].name), theme::figures(8), theme::muted());
+        write(p, x + 28, y + 12, QString("%1").arg(r.r[i], static_cast<int>(device.coreRegisters[i].bytes()) * 2, 16, QChar('0')), theme::figures(8.6), changed ? theme::bramble() : theme::ink());
+    }
 }
 
 void ChipSheet::paintEvent(QPaintEvent* event)
@@ -96,58 +177,28 @@ void ChipSheet::paintEvent(QPaintEvent* event)
     p.setRenderHint(QPainter::Antialiasing);
     if (debug_.device == nullptr)
         return;
-    const auto text = [&](int x, int y, const QString& s, const QFont& font, const QColor& color) {
-        p.setFont(font);
-        p.setPen(color);
-        p.drawText(x, y, s);
-    };
-    if (shown_.isEmpty()) {
-        // The core: flags, pointers, and 32 registers in four rows.
-        const debug::Registers& r = debug_.registers;
-        text(kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::muted());
-        text(kLeft, 32, QString("pc %1").arg(r.pc, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
-        text(kLeft + 66, 32, QString("sp %1").arg(r.sp, 4, 16, QChar('0')), theme::figures(8.8), theme::ink());
-        const std::string& flags = debug_.device->coreRegisters[*debug_.device->registerOf(chip::CoreRole::status)].flags;
-        const std::uint8_t before = debug_.ioBefore.size() > 0x5F ? debug_.ioBefore[0x5F] : r.sreg;
-        for (int bit = 7; bit >= 0; --bit) {
-            const bool on = ((r.sreg >> bit) & 1) != 0;
-            const bool changed = (((r.sreg ^ before) >> bit) & 1) != 0;
-            const QRect box(kLeft + 132 + (7 - bit) * 14, 20, 13, 16);
-            p.setPen(changed ? QPen(theme::bramble(), 1.4) : QPen(theme::rule()));
-            p.setBrush(on ? theme::ink() : theme::card());
-            p.drawRoundedRect(box, 2, 2);
-            p.setFont(theme::figures(7.6));
-            p.setPen(on ? theme::card() : theme::muted());
-            p.drawText(box, Qt::AlignCenter, QString(flags[static_cast<std::size_t>(7 - bit)]));
-        }
-        const std::set<std::uint8_t> changed(debug_.changedRegisters.begin(), debug_.changedRegisters.end());
-        for (int i = 0; i < 32; ++i) {
-            const int x = kLeft + (i % 4) * 62, y = 44 + (i / 4) * 15;
-            if (changed.contains(static_cast<std::uint8_t>(i)))
-                p.fillRect(QRect(x - 2, y, 58, 15), theme::changed());
-            text(x, y + 12, QString("r%1").arg(i), theme::figures(8), theme::muted());
-            text(x + 28, y + 12, QString("%1").arg(r.r[static_cast<std::size_t>(i)], 2, 16, QChar('0')), theme::figures(8.6), changed.contains(static_cast<std::uint8_t>(i)) ? theme::bramble() : theme::ink());
-        }
-    }
+    const auto text = [&](int x, int y, const QString& s, const QFont& font, const QColor& color) { write(p, x, y, s, font, color); };
+    if (shown_.isEmpty())
+        paintCore(p);
     for (const auto& [name, y] : heads_)
         text(kLeft, y + 14, name, theme::words(8.6, QFont::DemiBold), theme::ink());
-    const auto peek = [this](std::uint16_t a) { return a < debug_.io.size() ? debug_.io[a] : std::uint8_t{0}; };
+    const auto peek = [this](std::uint64_t a) { return debug_.io[a]; };
+    const auto peekBefore = [this](std::uint64_t a) { return debug_.ioBefore.at(a).value_or(debug_.io[a]); };
     for (const Row& row : rows_) {
-        if (row.top > event->rect().bottom() || row.top + kRow < event->rect().top())
+        if (row.top > event->rect().bottom() || row.top + heightOf(*row.reg) < event->rect().top())
             continue;
         const debug::RegisterText words = debug::describeRegister(*debug_.device, *row.reg, peek);
-        const std::uint8_t value = peek(row.reg->address);
-        const std::uint8_t before = row.reg->address < debug_.ioBefore.size() ? debug_.ioBefore[row.reg->address] : value;
-        text(kLeft, row.top + 13, QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size())), theme::figures(8.8, QFont::Medium), value != before ? theme::bramble() : theme::ink());
-        for (int bit = 7; bit >= 0; --bit) {
-            const debug::BitText& b = words.bits[static_cast<std::size_t>(7 - bit)];
-            const QRect box(kLeft + kNameWidth + (7 - bit) * (kBit + kBitGap), row.top, kBit, 18);
+        const std::uint64_t before = debug::describeByFields(*row.reg, peekBefore).value;
+        text(kLeft, row.top + 13, QString::fromStdString(row.reg->name), theme::figures(8.8, QFont::Medium), words.value != before ? theme::bramble() : theme::ink());
+        for (int bit = static_cast<int>(row.reg->bits) - 1; bit >= 0; --bit) {
+            const debug::BitText& b = words.bits[row.reg->bits - 1 - static_cast<unsigned>(bit)];
+            const QRect box = boxOf(row.reg->bits, row.top, bit);
             if (b.name.empty()) {
                 p.setPen(QPen(theme::rule(), 1.2));
                 p.drawLine(box.center() + QPoint(-4, 0), box.center() + QPoint(4, 0));
                 continue;
             }
-            const bool changed = (((value ^ before) >> bit) & 1) != 0;
+            const bool changed = (((words.value ^ before) >> bit) & 1) != 0;
             p.setPen(changed ? QPen(theme::bramble(), 1.8) : QPen(theme::rule()));
             p.setBrush(b.value ? theme::ink() : theme::card());
             p.drawRoundedRect(box, 3, 3);
@@ -155,20 +206,20 @@ void ChipSheet::paintEvent(QPaintEvent* event)
             p.setPen(b.value ? theme::card() : theme::muted());
             p.drawText(box, Qt::AlignCenter, b.value ? "1" : "0");
         }
-        QString meaning = QString("%1  %2").arg(value, 2, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
+        QString meaning = QString("%1  %2").arg(words.value, static_cast<int>(row.reg->bits) / 4, 16, QChar('0')).arg(QString::fromStdString(words.meaning));
         p.setFont(theme::words(7.8));
         meaning = p.fontMetrics().elidedText(meaning, Qt::ElideRight, width() - kLeft - 6);
-        text(kLeft, row.top + 31, meaning, theme::words(7.8), theme::muted());
+        text(kLeft, row.top + heightOf(*row.reg) - 9, meaning, theme::words(7.8), theme::muted());
     }
 }
 
 void ChipSheet::mousePressEvent(QMouseEvent* event)
 {
     for (const Row& row : rows_)
-        for (int bit = 0; bit < 8; ++bit) {
-            const QRect box(kLeft + kNameWidth + (7 - bit) * (kBit + kBitGap), row.top, kBit, 18);
-            if (box.contains(event->position().toPoint()) && row.reg->address < debug_.io.size()) {
-                editor_.session().poke(debug::Space::data, row.reg->address, static_cast<std::uint8_t>(debug_.io[row.reg->address] ^ (1U << bit)));
+        for (int bit = 0; bit < static_cast<int>(row.reg->bits); ++bit) {
+            const std::uint64_t address = row.reg->address + static_cast<unsigned>(bit) / 8;
+            if (boxOf(row.reg->bits, row.top, bit).contains(event->position().toPoint()) && debug_.io.at(address)) {
+                editor_.session().poke(debug::Space::data, static_cast<std::uint32_t>(address), static_cast<std::uint8_t>(debug_.io[address] ^ (1U << (bit % 8))));
                 return;
             }
         }
@@ -179,15 +230,15 @@ bool ChipSheet::event(QEvent* event)
 {
     if (event->type() == QEvent::ToolTip && debug_.device != nullptr) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const auto peek = [this](std::uint16_t a) { return a < debug_.io.size() ? debug_.io[a] : std::uint8_t{0}; };
+        const auto peek = [this](std::uint64_t a) { return debug_.io[a]; };
         for (const Row& row : rows_) {
-            if (help->pos().y() < row.top || help->pos().y() >= row.top + kRow)
+            if (help->pos().y() < row.top || help->pos().y() >= row.top + heightOf(*row.reg))
                 continue;
             const debug::RegisterText words = debug::describeRegister(*debug_.device, *row.reg, peek);
-            QString tip = QString("%1 at 0x%2").arg(QString::fromUtf8(row.reg->name.data(), static_cast<int>(row.reg->name.size()))).arg(row.reg->address, 2, 16, QChar('0'));
+            QString tip = QString("%1 at 0x%2").arg(QString::fromStdString(row.reg->name)).arg(row.reg->address, 2, 16, QChar('0'));
             for (std::size_t i = 0; i < words.bits.size(); ++i)
-                if (!words.bits[i].name.empty() && !row.reg->bits.empty())
-                    tip += QString("\n%1  %2 %3  %4").arg(7 - static_cast<int>(i)).arg(QString::fromStdString(words.bits[i].name), words.bits[i].value ? "1" : "0", QString::fromStdString(words.bits[i].meaning));
+                if (!words.bits[i].name.empty() && !row.reg->fields.empty())
+                    tip += QString("\n%1  %2 %3  %4").arg(static_cast<int>(words.bits.size() - 1 - i)).arg(QString::fromStdString(words.bits[i].name), words.bits[i].value ? "1" : "0", QString::fromStdString(words.bits[i].meaning));
             QToolTip::showText(help->globalPos(), tip, this);
             return true;
         }
@@ -196,7 +247,7 @@ bool ChipSheet::event(QEvent* event)
     return QWidget::event(event);
 }
 
-void ChipPane::refreshPins(const std::vector<debug::PinRow>& pins)
+void ChipPane::refreshPins(const std::vector<chip::PinStatus>& pins)
 {
     while (pins_->topLevelItemCount() > static_cast<int>(pins.size()))
         delete pins_->takeTopLevelItem(pins_->topLevelItemCount() - 1);
@@ -206,7 +257,7 @@ void ChipPane::refreshPins(const std::vector<debug::PinRow>& pins)
             item->setFont(c, theme::figures(8.4));
     }
     for (std::size_t i = 0; i < pins.size(); ++i) {
-        const debug::PinRow& pin = pins[i];
+        const chip::PinStatus& pin = pins[i];
         QTreeWidgetItem* item = pins_->topLevelItem(static_cast<int>(i));
         const QStringList cells{QString::fromStdString(pin.name), pin.output ? tr("out") : pin.pullUp ? tr("in, pull-up") : tr("in"), pin.latch ? "1" : "0",
                                 !pin.digital ? tr("off") : pin.floats ? tr("floats") : pin.level ? "1" : "0", QString::fromStdString(pin.function)};
@@ -260,8 +311,8 @@ ChipPane::ChipPane(Editor& editor, QWidget* parent) : QWidget(parent)
 void ChipPane::refresh(const session::DebugPicture& debug)
 {
     sheet_->refresh(debug);
-    if (debug.device != device_) {
-        device_ = debug.device;
+    if (debug.registerMap() != map_) {
+        map_ = debug.registerMap();
         choice_->clear();
         choice_->addItem(kUsed);
         choice_->addItem(kPins);

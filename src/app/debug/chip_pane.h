@@ -36,16 +36,18 @@ protected:
 
 private:
     struct Row {
-        const debug::RegisterRow* reg;
+        const chip::PeripheralRegister* reg;
         int top;
     };
 
     void lay();
-    [[nodiscard]] bool inUse(const debug::RegisterGroup& group) const;
+    [[nodiscard]] bool inUse(const chip::PeripheralGroup& group) const;
+    [[nodiscard]] const std::vector<chip::PeripheralGroup>& all() const;
+    [[nodiscard]] int coreHeight() const;
+    void paintCore(QPainter& p) const;
 
     Editor& editor_;
     session::DebugPicture debug_;
-    std::vector<debug::RegisterGroup> groups_;
     QString shown_;
     std::vector<Row> rows_;
     std::vector<std::pair<QString, int>> heads_;
@@ -65,12 +67,12 @@ public:
     void show(const QString& group) { wanted_ = group; }
 
 private:
-    void refreshPins(const std::vector<debug::PinRow>& pins);
+    void refreshPins(const std::vector<chip::PinStatus>& pins);
     QComboBox* choice_;
     ChipSheet* sheet_;
     QScrollArea* scroll_;
     QTreeWidget* pins_;
-    const chip::Device* device_ = nullptr;
+    const chip::RegisterMap* map_ = nullptr;  // whose groups are offered
     QString wanted_;
 };
 

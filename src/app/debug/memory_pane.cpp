@@ -25,14 +25,10 @@ MemorySheet::MemorySheet(Editor& editor, QWidget* parent) : QWidget(parent), edi
 QByteArray MemorySheet::contents() const
 {
     QByteArray all;
-    if (space_ == debug::Space::flash && debug_.flash != nullptr) {
-        for (const std::uint16_t w : *debug_.flash) {
-            all.append(static_cast<char>(w));
-            all.append(static_cast<char>(w >> 8));
-        }
-    } else if (debug_.memorySpace == space_) {
+    if (space_ == debug::Space::flash && debug_.code != nullptr)
+        all = QByteArray(reinterpret_cast<const char*>(debug_.code->data()), static_cast<qsizetype>(debug_.code->size()));
+    else if (debug_.memorySpace == space_)
         all = QByteArray(reinterpret_cast<const char*>(debug_.memory.data()), static_cast<qsizetype>(debug_.memory.size()));
-    }
     return all;
 }
 
@@ -64,7 +60,7 @@ void MemorySheet::paintEvent(QPaintEvent*)
     const bool isFlash = space_ == debug::Space::flash;
     if (!isFlash && debug_.memorySpace != space_)
         return;  // the next picture has it
-    const std::size_t all = isFlash ? (debug_.flash == nullptr ? 0 : debug_.flash->size() * 2) : debug_.memory.size();
+    const std::size_t all = isFlash ? (debug_.code == nullptr ? 0 : debug_.code->size()) : debug_.memory.size();
     const std::size_t shown = std::min<std::size_t>(static_cast<std::size_t>(height() / kLine + 1) * kColumns, all > from_ ? all - from_ : 0);
     const QFont font = theme::figures(8.4);
     p.setFont(font);
@@ -77,12 +73,12 @@ void MemorySheet::paintEvent(QPaintEvent*)
             p.drawText(kLeft, y + 12, QString("%1").arg(address, 4, 16, QChar('0')));
         }
         const QRect box(kLeft + kAddress + column * kByte, y, kByte, kLine);
-        const std::uint8_t value = isFlash ? static_cast<std::uint8_t>((*debug_.flash)[address / 2] >> (address % 2 * 8)) : debug_.memory[address];
+        const std::uint8_t value = isFlash ? (*debug_.code)[address] : debug_.memory[address];
         const bool changed = !isFlash && address < debug_.memoryBefore.size() && debug_.memoryBefore[address] != value;
         // The stack in use, and what it has reached at its deepest.
         if (data && address > debug_.registers.sp && address <= debug_.ramEnd)
             p.fillRect(box, theme::dataGround());
-        else if (data && debug_.lowestSp != UINT16_MAX && address > debug_.lowestSp && address <= debug_.registers.sp)
+        else if (data && debug_.lowestStack != UINT32_MAX && address > debug_.lowestStack && address <= debug_.registers.sp)
             p.fillRect(box, theme::heapGround());
         else if (data && debug_.device != nullptr && address >= debug_.device->ramBegin && address < debug_.dataEnd)
             p.fillRect(box, theme::stackGround());
@@ -168,7 +164,7 @@ MemoryPane::MemoryPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
     rows->addLayout(body, 1);
     connect(space_, &QComboBox::currentIndexChanged, this, [this](int i) {
         static constexpr debug::Space kSpaces[] = {debug::Space::data, debug::Space::eeprom, debug::Space::flash};
-        sheet_->setView(kSpaces[std::clamp(i, 0, 2)], i == 0 ? 0x100 : 0);
+        sheet_->setView(kSpaces[std::clamp(i, 0, 2)], i == 0 ? sheet_->ramBegin() : 0);
     });
     connect(where_, &QLineEdit::returnPressed, this, [this] { go(where_->text().trimmed()); });
     connect(sheet_, &MemorySheet::viewChanged, this, [this] {

@@ -24,6 +24,8 @@ public:
     // Everything in the memory that is shown; empty until it is known.
     [[nodiscard]] QByteArray contents() const;
     [[nodiscard]] std::uint32_t size() const;
+    // Where a program's data begin; 0 while no chip is known.
+    [[nodiscard]] std::uint32_t ramBegin() const { return debug_.device == nullptr ? 0 : static_cast<std::uint32_t>(debug_.device->ramBegin); }
 
 signals:
     void viewChanged();

@@ -19,7 +19,7 @@ void StackDepthView::show(const session::CountPicture& counts, std::uint64_t clo
     if (counts.stackDepth == depth_)
         return;
     depth_ = counts.stackDepth;
-    const std::uint16_t most = depth_.empty() ? 0 : *std::max_element(depth_.begin(), depth_.end());
+    const std::uint32_t most = depth_.empty() ? 0 : *std::max_element(depth_.begin(), depth_.end());
     const double seconds = clockHz == 0 ? 0 : static_cast<double>(counts.stackWidth) * static_cast<double>(depth_.size()) / static_cast<double>(clockHz);
     text_ = tr("stack, at most %1 bytes").arg(most);
     span_ = QString::fromStdString(kernel::formatQuantity(seconds, kernel::Unit::second, 3));

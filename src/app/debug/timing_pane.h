@@ -18,13 +18,13 @@ class StackDepthView : public QWidget {
 public:
     StackDepthView() { setFixedHeight(52); }
     void show(const session::CountPicture& counts, std::uint64_t clockHz);
-    [[nodiscard]] const std::vector<std::uint16_t>& depth() const { return depth_; }
+    [[nodiscard]] const std::vector<std::uint32_t>& depth() const { return depth_; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
-    std::vector<std::uint16_t> depth_;  // bytes
+    std::vector<std::uint32_t> depth_;  // bytes
     QString text_, span_;
 };
 

@@ -23,6 +23,8 @@ public:
 
 signals:
     void firmwareWanted(const std::string& part);
+    // A file that describes the registers of its chip.
+    void registersWanted(const std::string& part);
 
 private:
     void rebuild();

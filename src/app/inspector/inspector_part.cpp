@@ -236,6 +236,12 @@ void Inspector::addFirmware(const bench::PartItem& part)
     load->setFocusPolicy(Qt::NoFocus);
     connect(load, &QPushButton::clicked, this, [this, id] { emit firmwareWanted(id); });
     layout_->addWidget(load);
+    auto* describe = new QPushButton(part.registers.empty() ? tr("Describe registers…") : tr("Registers by %1").arg(QFileInfo(QString::fromStdString(part.registers)).fileName()));
+    describe->setObjectName("describeRegisters");
+    describe->setFocusPolicy(Qt::NoFocus);
+    describe->setToolTip(part.registers.empty() ? tr("Take the names and meanings of its registers from an SVD file") : tr("Choose another SVD file, or go back to the registers that Bramix knows"));
+    connect(describe, &QPushButton::clicked, this, [this, id] { emit registersWanted(id); });
+    layout_->addWidget(describe);
 }
 
 void Inspector::addPins(const bench::PartItem& part, const bench::PartKind& kind)

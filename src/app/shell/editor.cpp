@@ -15,6 +15,8 @@
 
 #include "app/shell/progress_card.h"
 #include "app/shell/settings.h"
+#include "chip/families.h"
+#include "chip/svd.h"
 #include "session/recording/recording.h"
 
 #include "kernel/files.h"
@@ -695,6 +697,33 @@ void Editor::loadFirmware(const std::string& part, const QString& file)
         return;
     }
     change(tr("load firmware"), [&](bench::Document& d) { d.part(part)->firmware = path; });
+}
+
+void Editor::describeRegisters(const std::string& part, const QString& file)
+{
+    const bench::PartItem* item = document_.part(part);
+    const bench::PartKind* kind = item == nullptr ? nullptr : catalogue_.find(item->kind);
+    if (kind == nullptr || kind->chip == nullptr) {
+        emit message(tr("%1 has no registers; choose a board or a chip").arg(QString::fromStdString(part)), true);
+        return;
+    }
+    std::string path;
+    if (!file.isEmpty()) {
+        const QString absolute = QFileInfo(file).absoluteFilePath();
+        const auto text = kernel::readFile(absolute.toStdString(), chip::kLargestSvd);
+        const auto map = text ? chip::readSvd(absolute.toStdString(), *text) : kernel::Result<chip::RegisterMap>(tl::unexpected(text.error()));
+        if (!map) {
+            emit message(QString::fromStdString(map.error().text()), true);
+            return;
+        }
+        std::size_t count = 0;
+        for (const chip::PeripheralGroup& group : map->peripherals)
+            count += group.registers.size();
+        emit message(tr("%1 describes %2 registers of %3 peripherals").arg(QFileInfo(file).fileName()).arg(count).arg(map->peripherals.size()), false);
+        const QString relative = QDir(folder()).relativeFilePath(absolute);
+        path = (file_.isEmpty() || relative.startsWith("../../..") ? absolute : relative).toStdString();
+    }
+    change(path.empty() ? tr("take the register description away") : tr("describe registers"), [&](bench::Document& d) { d.part(part)->registers = path; });
 }
 
 void Editor::watchFirmware()

@@ -97,6 +97,8 @@ public:
     double turnDial(const bench::PartItem& part, const bench::ControlKind& dial, double steps);
     // Into the named part, and into the document, as a path beside the bench file where that is possible.
     void loadFirmware(const std::string& part, const QString& file);
+    // An SVD file describes a chip's registers from now on; empty: the chip's own do.
+    void describeRegisters(const std::string& part, const QString& file);
 
     // Seconds between two copies of unsaved work.
     void keepAsideEvery(int seconds);

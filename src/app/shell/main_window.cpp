@@ -196,6 +196,7 @@ MainWindow::MainWindow(const bench::Catalogue& catalogue) : editor_(catalogue)
     });
     connect(&editor_, &Editor::message, this, [this](const QString& text, bool error) { showMessage(text, error); });
     connect(inspector_, &Inspector::firmwareWanted, this, &MainWindow::askFirmware);
+    connect(inspector_, &Inspector::registersWanted, this, &MainWindow::askRegisters);
     connect(bench_, &BenchView::firmwareDropped, this, [this](const std::string& part, const QString& file) { editor_.loadFirmware(part, file); });
     connect(bench_, &BenchView::benchDropped, this, &MainWindow::open);
     connect(transport_, &Transport::findWanted, this, &MainWindow::openFindAnything);
@@ -567,6 +568,27 @@ void MainWindow::askFirmware(const std::string& part)
         editor_.loadFirmware(part, file);
 }
 
+void MainWindow::askRegisters(const std::string& part)
+{
+    const bench::PartItem* item = editor_.document().part(part);
+    if (item != nullptr && !item->registers.empty()) {
+        QMessageBox box(this);
+        box.setWindowTitle(tr("Registers"));
+        box.setText(tr("%1 describes the registers of %2.").arg(QFileInfo(QString::fromStdString(item->registers)).fileName(), QString::fromStdString(part)));
+        auto* other = box.addButton(tr("Another file…"), QMessageBox::AcceptRole);
+        auto* away = box.addButton(tr("Take it away"), QMessageBox::DestructiveRole);
+        box.addButton(QMessageBox::Cancel);
+        box.exec();
+        if (box.clickedButton() == away)
+            return editor_.describeRegisters(part, {});
+        if (box.clickedButton() != other)
+            return;
+    }
+    const QString file = QFileDialog::getOpenFileName(this, tr("Describe registers"), editor_.folder(), tr("Register descriptions (*.svd *.xml);;All files (*)"));
+    if (!file.isEmpty())
+        editor_.describeRegisters(part, file);
+}
+
 bool MainWindow::mayLeave()
 {
     if (code_->hasUnsaved() && asks_) {
@@ -705,6 +727,12 @@ void MainWindow::takeFile(const QString& file)
         if (chips.size() == 1)
             return editor_.loadFirmware(chips.front(), file);
         return showMessage(chips.empty() ? tr("There is no board to run %1; add one first").arg(QFileInfo(file).fileName()) : tr("Drop %1 onto the board that it is for").arg(QFileInfo(file).fileName()), true);
+    }
+    if (suffix == "svd") {
+        const auto chips = chipParts();
+        if (chips.size() == 1)
+            return editor_.describeRegisters(chips.front(), file);
+        return showMessage(chips.empty() ? tr("There is no chip whose registers %1 could describe").arg(QFileInfo(file).fileName()) : tr("Choose the chip that %1 describes, and then the file in the inspector").arg(QFileInfo(file).fileName()), true);
     }
     if (suffix == "ino")
         return openProgram(file);

@@ -130,6 +130,7 @@ private:
     void askNew();
     void newEmpty();
     void askFirmware(const std::string& part);
+    void askRegisters(const std::string& part);
     void askFirmwareOfChosen();
     void openProgram(const QString& file);
     [[nodiscard]] std::vector<std::string> chipParts() const;

@@ -66,7 +66,7 @@ std::unique_ptr<P> Chip::make(Args&&... args)
     return made;
 }
 
-Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer)
+Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer)
     : ChipServices(table), options_(options), queue_(queue), observer_(observer), clock_(options.clockHz != 0 ? options.clockHz : table.usualHz),
       fuses_(options.fuses.value_or(idealFuses(table))), cpu_(table.core, *this), ownerAt_(table.ioEnd), ownerOf_(table.vectors.size()), rowAt_(table.ioEnd),
       bitsAt_(table.ioEnd, 0xFF), flagsAt_(table.ioEnd), circuit_(circuit), supplyVolts_(options.supplyVolts), noted_(table.ioEnd)
@@ -94,6 +94,7 @@ Chip::Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueu
     Ports::Electrical electrical;
     electrical.pullUpOhms = options.pullUpOhms;
     ports_ = make<Ports>(*this, circuit, electrical);
+    ports_->doubtfulRead = [this](PortPin pin, bool floats) { observer_.uncertainRead(ports_->idOf(pin), floats, ports_->thresholds()); };
     system_ = make<SystemControl>(*this, !options.hasCrystal ? 0 : options.clockHz != 0 ? options.clockHz : table.usualHz);
     system_->powerChanged = [this](std::int64_t cycle) { powerChanged(cycle); };
     for (const TimerRow& row : table.timers)
@@ -188,6 +189,14 @@ bool Chip::attachPin(std::string_view name, circuit::PinId id)
         avcc_ = id;
         return true;
     }
+    if (name == "RESET" && !hasResetInput()) {
+        // The port pin that it is then stands among its functions.
+        bool found = false;
+        for (const PackagePin& p : table_.package)
+            if (p.name == name)
+                eachWord(p.functions, [&](std::string_view word) { found = (portPin(table_, word).exists() && attachPin(word, id)) || found; });
+        return found;
+    }
     const PortPin which = portPin(table_, name);
     if (!which.exists())
         return false;
@@ -196,6 +205,34 @@ bool Chip::attachPin(std::string_view name, circuit::PinId id)
 }
 
 std::optional<std::uint8_t> Chip::lookedBits() const { return avr::lookedBits(table_.core, cpu_.flash(), cpu_.current); }
+
+void Chip::loadProgram(const Firmware& firmware)
+{
+    loadFlash(firmware.words(), firmware.bootCode);
+    setDataEnd(static_cast<std::uint16_t>(firmware.dataEnd > UINT16_MAX ? 0 : firmware.dataEnd));
+}
+
+std::optional<AnalogReading> Chip::analogReading(circuit::PinId pin) const
+{
+    const auto port = ports_->portPinOf(pin);
+    const auto seen = port ? adc_->seen(*port) : std::nullopt;
+    return seen ? std::optional(AnalogReading{seen->reference, seen->count}) : std::nullopt;
+}
+
+const std::vector<SerialPort>& Chip::serialPorts() const
+{
+    // Pins are joined to the circuit after the chip is made.
+    serialPorts_.clear();
+    for (std::size_t i = 0; i < usarts_.size(); ++i)
+        serialPorts_.push_back({std::string(table_.usarts[i].name), ports_->idOf(usarts_[i]->txd()), ports_->idOf(usarts_[i]->rxd())});
+    return serialPorts_;
+}
+
+SerialFormat Chip::serialFormat(std::size_t port) const
+{
+    const UartFormat f = usarts_[port]->format();
+    return {f.transmits, f.receives, clock_.span(f.cyclesPerBit), static_cast<double>(clock_.hz()) / static_cast<double>(f.cyclesPerBit), f.dataBits, static_cast<SerialFormat::Parity>(f.parity), f.stopBits};
+}
 
 void Chip::loadFlash(std::vector<std::uint16_t> words, bool bootCode)
 {
@@ -229,7 +266,7 @@ void Chip::tellCodeTime(CodeTime* to, kernel::Duration stretch)
         cpu_.moved(cpu_.cycle);
 }
 
-void Chip::hear(std::function<void(kernel::Time)> changed)
+void Chip::setChangeListener(std::function<void(kernel::Time)> changed)
 {
     heard_ = changed ? std::make_unique<HeardBus>(*this, std::move(changed)) : nullptr;
     cpu_.setBus(heard_ != nullptr ? static_cast<IoBus&>(*heard_) : *this);
@@ -370,7 +407,7 @@ void Chip::enterPendingInterrupt()
     }
     if (((interruptStops_ >> vector) & 1) != 0 && debugStop().kind == DebugStop::Kind::none)
         cpu_.debugStop = {DebugStop::Kind::interrupt, cpu_.pc, 0, 0, 0, false, vector};
-    observer_.chipInterrupt(vector, clock_.timeOf({cpu_.cycle}));
+    observer_.exceptionEntered(vector, clock_.timeOf({cpu_.cycle}));
     if (heard_ != nullptr)
         heard_->tell(cpu_.cycle);
 }
@@ -445,7 +482,7 @@ void Chip::setInterrupt(std::uint8_t vector, bool flag, bool enabled)
         cpu_.stopBy(INT64_MIN);
         if (cpu_.sleeping) {
             sleepTo(queue_.now());
-            observer_.chipWakes();
+            observer_.woken();
         }
     }
     if (rose && vector == awaited_)
@@ -635,6 +672,13 @@ std::uint8_t Chip::peekRegister(std::uint16_t address, std::int64_t cycle) const
     return owner != nullptr ? owner->peek(address, cycle) : registers_[address];
 }
 
-void Chip::note(const char* rule, const std::string& text) { observer_.chipNote(rule, text, cpu_.current * 2, clock_.timeOf({cpu_.cycle})); }
+void Chip::note(const char* rule, const std::string& text)
+{
+    // What leaves firmware doing something else than it says is a warning; what is merely odd, a note.
+    constexpr std::array<std::string_view, 7> kNotes{"reserved-bits", "reserved-register", "not-modelled", "adc-clock", "sleep-disabled", "unwritten-ram", "clock-too-fast"};
+    const std::string_view name(rule);
+    const Weight weight = name == "no-clock" ? Weight::error : std::find(kNotes.begin(), kNotes.end(), name) != kNotes.end() ? Weight::note : Weight::warning;
+    observer_.remark(weight, rule, text, cpu_.current * 2, clock_.timeOf({cpu_.cycle}));
+}
 
 }  // namespace bramix::chip::avr

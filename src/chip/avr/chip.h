@@ -31,26 +31,10 @@
 #include "chip/avr/peripherals/usart.h"
 #include "chip/avr/peripherals/usi.h"
 #include "chip/avr/peripherals/watchdog.h"
-#include "chip/debug_port.h"
+#include "chip/mcu.h"
 #include "circuit/circuit.h"
 
 namespace bramix::chip::avr {
-
-// What a chip tells the world above it.
-class ChipObserver {
-public:
-    virtual ~ChipObserver() = default;
-    // A remark about what the firmware does; may repeat, the world says it once. `pc` is a byte address.
-    virtual void chipNote(const char* rule, const std::string& text, std::uint32_t pc, kernel::Time at) = 0;
-    // The core has entered an interrupt, or has returned from one (vector 0).
-    virtual void chipInterrupt(std::uint8_t vector, kernel::Time at) = 0;
-    // It has been reset; `cause` as its reset flags.
-    virtual void chipReset(std::uint8_t /*cause*/, kernel::Time /*at*/) {}
-    // The core sleeps, and an interrupt has just become due that wakes it.
-    virtual void chipWakes() {}
-    // What it takes from its supply has changed; told in the midst of an instruction.
-    virtual void chipLoads() {}
-};
 
 struct ChipOptions {
     std::uint64_t clockHz = 0;       // of the crystal or clock on XTAL; 0: the chip's usual one
@@ -65,22 +49,21 @@ struct ChipOptions {
 
 class HeardBus;
 
-class Chip final : public IoBus, public ChipServices, public DebugPort {
+class Chip final : public IoBus, public ChipServices, public Mcu {
 public:
-    Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, ChipObserver& observer);
+    Chip(const ChipTable& table, const ChipOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer);
     ~Chip() override;
 
-    // Joins a pin of the package to the circuit: a port pin ("PB5"), AREF or AVCC; false where the chip has no such pin.
-    bool attachPin(std::string_view name, circuit::PinId id);
+    // A port pin ("PB5"), AREF or AVCC; RESET where a fuse has made it a port pin.
+    bool attachPin(std::string_view name, circuit::PinId id) override;
+    [[nodiscard]] bool hasResetInput() const override { return fuse("RSTDISBL") != 0; }
     [[nodiscard]] static PortPin portPin(const ChipTable& table, std::string_view name);
 
     // Flash from address 0; `bootCode`: the image has code in the boot section, so erased flash runs on into it.
     void loadFlash(std::vector<std::uint16_t> words, bool bootCode);
 
-    // A power-on reset: everything as when the supply has just come up.
-    void powerOn();
-    // A chip put into a world that is already running: its cycles count from `t`. A power-on is to follow.
-    void startAt(kernel::Time t)
+    void powerOn() override;
+    void startAt(kernel::Time t) override
     {
         if (cpu_.codeTime != nullptr)
             cpu_.codeTime->cut(cpu_.cycle, stretchOfCodeTime());
@@ -89,55 +72,56 @@ public:
             cpu_.codeTime->begin(CodeTime::kInReset, 0, stretchOfCodeTime());
         clock_.restart(t, {0}, clock_.hz());
     }
-    // The reset line. While it is low the chip does nothing; when it rises, the core starts after the time that the fuses say.
-    void setResetLine(bool high);
+    // When it rises, the core starts after the time that the fuses say.
+    void setResetLine(bool high) override;
     // The voltage between VCC and GND, now. Below the power-on threshold everything is lost; below the brown-out level, if the fuses
     // say so, the chip is held in reset.
-    void setSupply(double volts);
-    // What it takes from its supply just now, as a conductance, and what it has taken since power-up in coulombs.
-    [[nodiscard]] double supplySiemens() const { return consumption_.siemens(); }
-    [[nodiscard]] double chargeTaken() const { return consumption_.coulombs(now()); }
+    void setSupply(double volts) override;
+    [[nodiscard]] double supplySiemens() const override { return consumption_.siemens(); }
+    [[nodiscard]] double chargeTaken() const override { return consumption_.coulombs(now()); }
+    void refreshPins() override { ports_->refresh(); }
+    [[nodiscard]] std::optional<double> outputOhms(circuit::PinId pin) const override { return ports_->outputOf(pin); }
+    [[nodiscard]] std::optional<AnalogReading> analogReading(circuit::PinId pin) const override;
+    [[nodiscard]] std::vector<PinStatus> pins() const override;  // in the order of the ports
+    [[nodiscard]] const std::vector<SerialPort>& serialPorts() const override;
+    [[nodiscard]] SerialFormat serialFormat(std::size_t port) const override;
+    [[nodiscard]] std::uint32_t sentBy(std::size_t port) const override { return usarts_[port]->sentBy(); }
+    void loadProgram(const Firmware& firmware) override;
+    [[nodiscard]] bool hasChangedProgram() const override { return cpu_.flashPatched(); }
+    [[nodiscard]] std::span<const std::uint8_t> nonVolatile() const override { return eeprom_->contents(); }
+    [[nodiscard]] std::uint64_t nonVolatileRevision() const override { return eeprom_->revision(); }
+    void programNonVolatile(const std::vector<std::uint8_t>& image) override { eeprom_->program(image); }
 
-    // Executes up to the first instruction boundary at or after `until`, or to the earliest alarm. Does nothing while the
-    // chip is held in reset or has faulted.
-    void run(kernel::Time until);
-    // The same for the only chip of a bench: alarms ring on the way, up to `until` or until one of them sets `stop`.
-    void runAlone(kernel::Time until, const bool& stop);
-    // It sleeps, and only an alarm or another chip can wake it: whoever runs several lets it lie until then.
-    [[nodiscard]] bool liesStill() const { return cpu_.sleeping && !interruptDue(); }
-    // Its sleep lasts up to `until` at least.
-    void sleepTo(kernel::Time until);
-    // Ends the run that is under way at the next instruction boundary.
-    void yield()
+    void run(kernel::Time until) override;
+    void runAlone(kernel::Time until, const bool& stop) override;
+    [[nodiscard]] bool liesStill() const override { return cpu_.sleeping && !interruptDue(); }
+    void sleepTo(kernel::Time until) override;
+    void yield() override
     {
         yields_ = true;
         cpu_.stopBy(INT64_MIN);
     }
-    // Executes one instruction or enters one pending interrupt; a sleeping core sleeps on to the next alarm, at most to `until`.
-    void stepInstruction(kernel::Time until);
+    void stepInstruction(kernel::Time until) override;
 
     [[nodiscard]] Cpu& cpu() { return cpu_; }
     [[nodiscard]] const Cpu& cpu() const { return cpu_; }
-    [[nodiscard]] kernel::Time now() const { return clock_.timeOf({cpu_.cycle}); }
+    [[nodiscard]] kernel::Time now() const override { return clock_.timeOf({cpu_.cycle}); }
     [[nodiscard]] const Adc& adc() const { return *adc_; }
-    [[nodiscard]] bool faulted() const { return cpu_.stopped(); }
-    [[nodiscard]] bool inReset() const { return inReset_ || clockless_; }
+    [[nodiscard]] bool faulted() const override { return cpu_.stopped(); }
+    [[nodiscard]] bool inReset() const override { return inReset_ || clockless_; }
     // For a debugger. Stops at instruction boundaries; the run that has ended there goes on as if nothing had been.
     [[nodiscard]] const DebugStop& debugStop() const { return cpu_.debugStop; }
     void clearDebugStop() { cpu_.debugStop = {}; }
-    // Hears whenever registers may have changed otherwise than by counting or by an alarm, and when: after each access to one, on entering an interrupt, at a
-    // reset. Empty: nobody does. It may look at everything, and change nothing.
-    void hear(std::function<void(kernel::Time)> changed);
+    void setChangeListener(std::function<void(kernel::Time)> changed) override;
     // Ends the run when one of these vectors is entered; bit by vector number.
     void stopAtInterrupts(std::uint64_t vectors) { interruptStops_ = vectors; }
-    // Ends the run at each reset of the chip from inside or outside.
-    void stopAtResets(bool stop) { stopAtReset_ = stop; }
-    void countInto(CycleCounts* counts) { cpu_.countInto(counts); }
-    // Which part of the code has the time, from now on (code_time.h), in stretches about so long; null: no more.
-    void tellCodeTime(CodeTime* to, kernel::Duration stretch = kUsualStretch);
-    static constexpr kernel::Duration kUsualStretch = std::chrono::milliseconds(20);
-    // In cycles of its clock, or of another one.
-    [[nodiscard]] std::int64_t stretchOfCodeTime() const { return stretchOfCodeTime(clock_.hz()); }
+    // From inside or outside.
+    void stopAtResets(bool stop) override { stopAtReset_ = stop; }
+    void countInto(CycleCounts* counts) override { cpu_.countInto(counts); }
+    void tellCodeTime(CodeTime* to, kernel::Duration stretch = kUsualStretch) override;
+    [[nodiscard]] std::uint32_t codeSlot() const override { return cpu_.pc; }
+    [[nodiscard]] std::int64_t stretchOfCodeTime() const override { return stretchOfCodeTime(clock_.hz()); }
+    // In cycles of a clock of its own that is not set yet.
     [[nodiscard]] std::int64_t stretchOfCodeTime(std::uint64_t hz) const
     {
         constexpr std::int64_t kFewest = 64;
@@ -156,10 +140,9 @@ public:
             cpu_.moved(cpu_.cycle);
     }
 
-    // The firmware can never run again: asleep or in a jump to itself, and no interrupt can come.
-    [[nodiscard]] bool halted() const;
-    // Stop at once when the firmware halts, instead of letting the time pass.
-    void stopWhenHalted(bool stop) { cpu_.stopAtHalt = stop; }
+    [[nodiscard]] bool halted() const override;
+    void stopWhenHalted(bool stop) override { cpu_.stopAtHalt = stop; }
+    [[nodiscard]] bool stopsWhenHalted() const override { return cpu_.stopAtHalt; }
     // Where the static data of the firmware end, so that a stack that grows into them is told. 0: not known.
     void setDataEnd(std::uint16_t address) { cpu_.dataEnd = address; }
 
@@ -176,8 +159,31 @@ public:
 
     // DebugPort (chip_debug.cpp)
     [[nodiscard]] const Device& device() const override;
-    [[nodiscard]] std::uint64_t cycles() const override;
+    [[nodiscard]] std::int64_t cycles() const override { return cpu_.cycle; }
+    [[nodiscard]] std::int64_t instructions() const override { return cpu_.instructions; }
     [[nodiscard]] std::uint32_t codeAddress() const override { return cpu_.pc * 2; }
+    [[nodiscard]] std::uint64_t stackPointer() const override { return cpu_.sp; }
+    [[nodiscard]] std::optional<std::uint64_t> lowestStack() const override { return cpu_.lowestSp == UINT16_MAX ? std::nullopt : std::optional<std::uint64_t>(cpu_.lowestSp); }
+    [[nodiscard]] bool isSleeping() const override { return cpu_.sleeping; }
+    [[nodiscard]] bool exceptionPending() const override { return pending_ != 0; }
+    [[nodiscard]] ExceptionStatus exception(unsigned number) const override;
+    [[nodiscard]] std::optional<FaultInfo> fault() const override;
+    [[nodiscard]] std::uint8_t readData(std::uint64_t at) const override { return at <= UINT16_MAX ? peek(static_cast<std::uint16_t>(at)) : std::uint8_t{0}; }
+    [[nodiscard]] std::uint8_t readDataAt(std::uint64_t at, kernel::Time when) const override { return peekRegister(static_cast<std::uint16_t>(at), clock_.firstCycleAtOrAfter(when).n); }
+    [[nodiscard]] CodeView code() const override;
+    [[nodiscard]] InstructionInfo instructionAt(std::uint32_t address) const override;
+    [[nodiscard]] std::optional<MemoryAccess> nextAccess() const override;
+    void setBreakpoints(std::span<const std::uint32_t> addresses) override;
+    void setWatchpoints(std::span<const Watchpoint> watchpoints) override;
+    void stopAtExceptions(const ExceptionSet& which) override;
+    [[nodiscard]] bool hasStopped() const override { return cpu_.debugStop.kind != DebugStop::Kind::none; }
+    [[nodiscard]] StopInfo stopInfo() const override;
+    void resume(bool passBreakpoint) override
+    {
+        clearDebugStop();
+        if (passBreakpoint)
+            cpu_.passBreakpoint();
+    }
     [[nodiscard]] std::uint64_t readRegister(std::size_t index) const override;
     void writeRegister(std::size_t index, std::uint64_t value) override;
     [[nodiscard]] std::size_t read(SpaceId space, std::uint64_t at, std::span<std::uint8_t> out) const override;
@@ -196,7 +202,7 @@ public:
     void erasedFlash(std::int64_t cycle) override;
     void unwrittenRead(std::uint16_t address) override;
     void stackInData(std::uint16_t sp) override;
-    void interruptReturned(std::int64_t cycle) override { observer_.chipInterrupt(0, clock_.timeOf({cycle})); }
+    void interruptReturned(std::int64_t cycle) override { observer_.exceptionReturned(clock_.timeOf({cycle})); }
 
     // ChipServices
     void claim(Peripheral& who, std::uint16_t address) override;
@@ -228,6 +234,8 @@ public:
     [[nodiscard]] const std::uint32_t& codeWord() const override { return cpu_.current; }
     [[nodiscard]] std::optional<std::uint8_t> lookedBits() const override;
 
+    void save(kernel::SaveArchive& ar) override { state(ar); }
+    void load(kernel::LoadArchive& ar) override { state(ar); }
     template <class Archive>
     void state(Archive& ar)
     {
@@ -279,7 +287,7 @@ private:
 
     const ChipOptions options_;
     kernel::EventQueue& queue_;
-    ChipObserver& observer_;
+    McuObserver& observer_;
     kernel::ClockDomain clock_;
     FuseBytes fuses_;
     Cpu cpu_;
@@ -301,6 +309,7 @@ private:
     std::unique_ptr<HighSpeedTimer> highSpeedTimer_;
     std::unique_ptr<PrescalerControl> prescalers_;
     std::vector<std::unique_ptr<Usart>> usarts_;
+    mutable std::vector<SerialPort> serialPorts_;
     std::unique_ptr<ExternalInterrupts> external_;
     std::unique_ptr<Spi> spi_;
     std::unique_ptr<Twi> twi_;
@@ -343,5 +352,9 @@ private:
     std::vector<std::uint8_t> noted_;
     bool ranOverErased_ = false;
 };
+
+// A microcontroller of this family as what it is; any other throws std::bad_cast.
+[[nodiscard]] inline Chip& chipOf(Mcu& mcu) { return dynamic_cast<Chip&>(mcu); }
+[[nodiscard]] inline const Chip& chipOf(const Mcu& mcu) { return dynamic_cast<const Chip&>(mcu); }
 
 }  // namespace bramix::chip::avr

@@ -85,7 +85,7 @@ void Chip::takeReset()
     if (stopAtReset_ && debugStop().kind == DebugStop::Kind::none)
         cpu_.debugStop = {DebugStop::Kind::reset, cpu_.pc, 0, 0, cause, false, 0};
     resetCore(cause);
-    observer_.chipReset(cause, queue_.now());
+    observer_.resetTaken(cause, queue_.now());
     inReset_ = !resetLine_ || brownOut_ || !powered_;
     if (!inReset_)
         beginAfter(options_.startsAtOnce ? kernel::Duration{} : system_->startDelay(), kResetClocks);
@@ -169,7 +169,7 @@ void Chip::reckonConsumption(std::int64_t cycle)
     const bool differs = siemens != consumption_.siemens();
     consumption_.change(siemens, supplyVolts_, std::max(clock_.timeOf({cycle}), queue_.now()));
     if (differs)
-        observer_.chipLoads();
+        observer_.loadChanged();
 }
 
 void Chip::setClock(std::uint64_t hz)

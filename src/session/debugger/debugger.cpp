@@ -1,5 +1,6 @@
 // Motions: running, stepping, and going back.
 #include "session/debugger/debugger.h"
+#include "debug/function_map.h"
 #include "session/debugger/local_value.h"
 
 #include <algorithm>
@@ -7,13 +8,11 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/core/isa.h"
 #include "kernel/units.h"
 #include "session/debugger/debugger_rules.h"
 
 namespace bramix::session {
 
-using chip::avr::Op;
 using debug::Frame;
 using debug::LineRow;
 using debug::Symbols;
@@ -27,22 +26,44 @@ namespace {
 constexpr std::int64_t kFirstWindow = 1024, kWindowGrowth = 16;
 constexpr std::size_t kMostBoundaries = 100'000;
 
-bool isHandler(const std::string& function) { return function.starts_with("__vector_"); }
+// How deep in calls a chip is, followed from one instruction to the next.
+class CallDepth {
+public:
+    explicit CallDepth(const chip::Mcu& core) : core_(core), byStack_(core.device().returnBytes != 0) { stand(); }
+
+    [[nodiscard]] std::int64_t level() const { return byStack_ ? static_cast<std::int64_t>(core_.stackPointer()) : -depth_; }
+    // One more instruction has run, or an exception has been entered.
+    void look()
+    {
+        if (byStack_)
+            return;
+        if (core_.instructions() == instructions_)
+            depth_ += core_.codeAddress() != pc_ ? 1 : 0;
+        else
+            depth_ += next_.isCall() ? 1 : next_.isReturn() ? -1 : 0;
+        stand();
+    }
+
+private:
+    void stand()
+    {
+        if (byStack_)
+            return;
+        instructions_ = core_.instructions();
+        pc_ = core_.codeAddress();
+        next_ = core_.instructionAt(pc_);
+    }
+
+    const chip::Mcu& core_;
+    bool byStack_;
+    std::int64_t depth_ = 0, instructions_ = 0;
+    std::uint32_t pc_ = 0;
+    chip::InstructionInfo next_{};
+};
 
 bool sameLine(const LineRow* a, const LineRow* b) { return a != nullptr && b != nullptr && a->file == b->file && a->line == b->line; }
 
 }  // namespace
-
-debug::Registers registersOf(const chip::avr::Chip& chip)
-{
-    debug::Registers out;
-    const chip::avr::Cpu& cpu = chip.cpu();
-    std::copy_n(cpu.data.begin(), 32, out.r.begin());
-    out.sreg = cpu.sreg;
-    out.sp = cpu.sp;
-    out.pc = chip.codeAddress();
-    return out;
-}
 
 Debugger::Debugger(Session& session) : session_(session) { session_.setListener(this); }
 
@@ -52,6 +73,8 @@ Debugger::~Debugger()
     disarm();
 }
 
+bool Debugger::isHandler(const std::string& function) const { return !debug::handledBy(*session_.world().chips()[chip_].device, function).empty(); }
+
 std::vector<Frame> Debugger::frames() const
 {
     const auto& chips = session_.world().chips();
@@ -59,7 +82,7 @@ std::vector<Frame> Debugger::frames() const
         return {};
     const ChipTarget target(chips[chip_]);
     Program& known = program(chip_);
-    return known.frames.unwind(known.symbols, target, registersOf(*chips[chip_].chip));
+    return known.frames.unwind(known.symbols, target, debug::registersOf(*chips[chip_].chip));
 }
 
 // The frame of the real function that runs, with the place of the stack where it began.
@@ -68,7 +91,7 @@ Frame Debugger::innermost(std::size_t index) const
     const auto& chips = session_.world().chips();
     const ChipTarget target(chips[index]);
     Program& known = program(index);
-    for (const Frame& frame : known.frames.unwind(known.symbols, target, registersOf(*chips[index].chip)))
+    for (const Frame& frame : known.frames.unwind(known.symbols, target, debug::registersOf(*chips[index].chip)))
         if (!frame.inlined)
             return frame;
     return {};
@@ -93,7 +116,7 @@ void Debugger::refresh()
                 rule.last = std::move(*now);
         if (rule.kind == Rule::Kind::access && rule.onChange && !rule.follower)
             for (std::size_t i = 0; i < rule.last.size(); ++i)
-                rule.last[i] = chip(rule.chip).peek(static_cast<std::uint16_t>(rule.watches[0].address + i));
+                rule.last[i] = chip(rule.chip).readData(rule.watches[0].address + i);
         if (rule.kind == Rule::Kind::time)
             rule.done = rule.at <= session_.world().now();
         if (rule.kind == Rule::Kind::trigger) {
@@ -150,16 +173,15 @@ Result<void> Debugger::begin(Step step)
     motion_.kind = Motion::Kind::step;
     motion_.step = step;
     const std::vector<Frame> stack = frames();
-    const chip::avr::Cpu& cpu = chip(chip_).cpu();
+    const chip::Mcu& core = chip(chip_);
     switch (step) {
     case Step::instruction: motion_.wholeInstruction = true; break;
     case Step::instructionOver: {
-        const chip::avr::Instruction i = cpu.decodeAt(cpu.pc);
-        const bool call = i.op == Op::rcall || i.op == Op::call || i.op == Op::icall || i.op == Op::eicall;
-        motion_.wholeInstruction = !call;
-        motion_.returnsTo = (cpu.pc + i.words) * 2;
-        motion_.cfa = cpu.sp;
-        if (call)
+        const chip::InstructionInfo i = core.instructionAt(core.codeAddress());
+        motion_.wholeInstruction = !i.isCall();
+        motion_.returnsTo = core.codeAddress() + i.size;
+        motion_.cfa = static_cast<std::uint32_t>(core.stackPointer());
+        if (i.isCall())
             motion_.ends.insert(motion_.returnsTo);
         break;
     }
@@ -237,8 +259,7 @@ bool Debugger::endsStep(std::uint32_t address)
 {
     if (!motion_.ends.contains(address))
         return false;
-    const chip::avr::Cpu& cpu = chip(chip_).cpu();
-    if (address == motion_.returnsTo && cpu.sp >= motion_.cfa)
+    if (address == motion_.returnsTo && chip(chip_).stackPointer() >= motion_.cfa)
         return true;
     if (motion_.function < 0)
         return false;
@@ -296,17 +317,17 @@ bool Debugger::advance(Time goal)
             end();
             return true;
         }
-        const chip::avr::Cpu& cpu = chip(chip_).cpu();
-        const std::int64_t count = cpu.instructions;
-        const std::uint32_t pc = cpu.pc;
+        const chip::Mcu& core = chip(chip_);
+        const std::int64_t count = core.instructions();
+        const std::uint32_t pc = core.codeAddress();
         // Asleep, the next instruction lies beyond the next interrupt.
         do
             session_.advanceInstruction(chip_);
-        while (cpu.sleeping && cpu.instructions == count && cpu.pc == pc && world.now() < goal && !world.faulted() && !interrupted(session_));
+        while (core.isSleeping() && core.instructions() == count && core.codeAddress() == pc && world.now() < goal && !world.faulted() && !interrupted(session_));
         world.resume(true);
         if (faulted())
             return true;
-        if (cpu.instructions == count && cpu.pc == pc && cpu.sleeping)
+        if (core.instructions() == count && core.codeAddress() == pc && core.isSleeping())
             return false;
         end();
         return true;
@@ -314,7 +335,7 @@ bool Debugger::advance(Time goal)
     arm();
     if (std::exchange(fresh_, false))
         for (std::size_t i = 0; i < world.chips().size(); ++i)
-            if (!chip(i).interruptPending() && !chip(i).cpu().sleeping && runTouching(i)) {
+            if (!chip(i).exceptionPending() && !chip(i).isSleeping() && runTouching(i)) {
                 end();
                 return true;
             }
@@ -334,10 +355,8 @@ bool Debugger::advance(Time goal)
             return true;
         // What one stop makes run on may bring about the next.
         if (const auto stopped = world.debugStop()) {
-            const chip::avr::DebugStop stop = chip(*stopped).debugStop();
-            if (stop.kind == chip::avr::DebugStop::Kind::breakpoint)
-                chip(*stopped).cpu().passBreakpoint();
-            chip(*stopped).clearDebugStop();
+            const chip::StopInfo stop = chip(*stopped).stopInfo();
+            chip(*stopped).resume(stop.kind == chip::StopInfo::Kind::breakpoint);
             if (decide(*stopped, stop)) {
                 end();
                 return true;
@@ -370,12 +389,12 @@ bool Debugger::advance(Time goal)
 // Going back.
 
 // Every place of the chosen chip from `from` on, and before `to`, at which a forward step by instructions would stand. Nothing where there are too many.
-std::optional<std::vector<Debugger::Boundary>> Debugger::boundaries(Time from, Time to)
+std::optional<Debugger::Boundaries> Debugger::boundaries(Time from, Time to)
 {
-    std::vector<Boundary> out;
+    Boundaries out;
     if (!session_.travel(from))
         return std::nullopt;
-    const chip::avr::Chip& c = chip(chip_);
+    const chip::Mcu& c = chip(chip_);
     // Whoever looks here will come back to what is found, and look a little further back next.
     const Remembered* near = session_.history().before(from);
     if (near == nullptr || from - near->moment->at > c.clock().span(kFirstWindow * kWindowGrowth))
@@ -384,20 +403,23 @@ std::optional<std::vector<Debugger::Boundary>> Debugger::boundaries(Time from, T
     std::int64_t instructions = -1;
     std::uint32_t pc = UINT32_MAX;
     bool first = true;
+    CallDepth depth(c);
     for (std::size_t steps = 0; c.now() < to && !session_.world().faulted(); ++steps) {
         if (steps > kMostBoundaries)
             return std::nullopt;
         // The middle of a sleep is no place of its own.
-        if (c.cpu().instructions != instructions || c.cpu().pc != pc) {
-            if (!first || !c.cpu().sleeping)
-                out.push_back({c.now(), c.codeAddress(), c.cpu().sp});
-            instructions = c.cpu().instructions;
-            pc = c.cpu().pc;
+        if (c.instructions() != instructions || c.codeAddress() != pc) {
+            if (!first || !c.isSleeping())
+                out.list.push_back({c.now(), c.codeAddress(), depth.level()});
+            instructions = c.instructions();
+            pc = c.codeAddress();
         }
         first = false;
         session_.advanceInstruction(chip_);
+        depth.look();
     }
     session_.world().resume(true);
+    out.end = depth.level();
     return out;
 }
 
@@ -409,17 +431,17 @@ std::optional<Time> Debugger::lastBoundary(Time before, Test&& test)
     for (std::int64_t window = kFirstWindow;; window *= kWindowGrowth) {
         const Duration span = chip(chip_).clock().span(window);
         const Time from = before - earliest > span ? before - span : earliest;
-        const auto list = boundaries(from, before);
-        for (std::size_t i = list ? list->size() : 0; i-- > 0;)
-            if (test(*list, i))
-                return (*list)[i].at;
-        if (!list || from == earliest)
+        const auto found = boundaries(from, before);
+        for (std::size_t i = found ? found->list.size() : 0; i-- > 0;)
+            if (test(*found, i))
+                return found->list[i].at;
+        if (!found || from == earliest)
             return std::nullopt;
     }
 }
 
 // The last instant before `before` at which the chosen chip would have stopped there and look(stop) says yes.
-std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std::function<bool(const chip::avr::DebugStop&)>& look)
+std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std::function<bool(const chip::StopInfo&)>& look)
 {
     Time end = before;
     const Time earliest = session_.earliest();
@@ -428,14 +450,11 @@ std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std
         const Time from = r == nullptr ? earliest : r->moment->at;
         if (!session_.travel(from))
             return std::nullopt;
-        std::vector<std::uint32_t> words;
-        for (const std::uint32_t a : marks.addresses)
-            words.push_back(a / 2);
         bench::World& world = session_.world();
-        chip::avr::Chip& c = chip(chip_);
-        c.cpu().setBreakpoints(words);
-        c.cpu().setWatches(marks.watches);
-        c.stopAtInterrupts(marks.vectors);
+        chip::Mcu& c = chip(chip_);
+        c.setBreakpoints(std::vector<std::uint32_t>(marks.addresses.begin(), marks.addresses.end()));
+        c.setWatchpoints(marks.watches);
+        c.stopAtExceptions(marks.exceptions);
         std::optional<Time> last;
         {
             const Session::Replay replay(session_);
@@ -444,7 +463,7 @@ std::optional<Time> Debugger::lastHit(Time before, const Marks& marks, const std
                     session_.advance(end);
                 if (!world.debugStop())
                     continue;
-                const chip::avr::DebugStop stop = c.debugStop();
+                const chip::StopInfo stop = c.stopInfo();
                 world.resume(false);
                 if (c.now() < before && look(stop))
                     last = c.now();
@@ -478,14 +497,17 @@ Result<void> Debugger::goTo(Time t)
 // The instruction before this one; `over`: not one that a call has run meanwhile.
 std::optional<Time> Debugger::overInstruction(bool over)
 {
-    const chip::avr::Chip& c = chip(chip_);
+    const chip::Mcu& c = chip(chip_);
     const Time now = c.now();
-    const std::uint16_t sp = c.cpu().sp;
+    const auto sp = static_cast<std::uint32_t>(c.stackPointer());
     const std::uint32_t pc = c.codeAddress();
-    if (const auto found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return !over || list[i].sp >= sp; }); found || !over)
+    if (const auto found = lastBoundary(now, [&](const Boundaries& b, std::size_t i) { return !over || b.list[i].level >= b.end; }); found || !over)
         return found;
-    // A call that took long: it stands right before, in one word or two.
-    return lastHit(now, {.addresses = {pc - 2, pc - 4}}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == sp; });
+    // A call that took long: it stands right before.
+    Marks marks;
+    for (std::uint32_t size = c.device().codeStep; size <= c.device().longestInstruction; size += c.device().codeStep)
+        marks.addresses.insert(pc - size);
+    return lastHit(now, marks, [&](const chip::StopInfo&) { return c.stackPointer() == sp; });
 }
 
 Result<void> Debugger::back(Step step)
@@ -496,11 +518,11 @@ Result<void> Debugger::back(Step step)
     session_.world().resume(true);
     end();
     const Symbols& symbols = program(chip_).symbols;
-    const chip::avr::Chip& c = chip(chip_);
+    const chip::Mcu& c = chip(chip_);
     const Time now = c.now();
     const Time stood = session_.world().now();
     const std::uint32_t pc = c.codeAddress();
-    const std::uint16_t sp = c.cpu().sp;
+    const auto sp = static_cast<std::uint32_t>(c.stackPointer());
     const std::vector<Frame> stack = frames();
     std::optional<Time> found;
     const auto outer = std::find_if(stack.begin(), stack.end(), [](const Frame& f) { return !f.inlined; });
@@ -509,14 +531,14 @@ Result<void> Debugger::back(Step step)
         // To the call: the last instruction of the caller, whose stack pointer stands above this frame.
         if (outer == stack.end() || std::next(outer) == stack.end())
             return fail("back to the caller", "it has no caller that is known: it is the outermost function");
-        const std::uint16_t cfa = outer->cfa;
-        found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) { return list[i].sp >= cfa; });
+        const std::uint32_t cfa = outer->cfa;
+        const auto isCaller = [&](const Boundaries& b, std::size_t i) { return c.device().returnBytes != 0 ? b.list[i].level >= Level{cfa} : b.list[i].level > b.end; };
+        found = lastBoundary(now, isCaller);
         if (!found) {
             // Long ago: the function's beginning is found by a breakpoint, and the call lies just before.
             const std::uint32_t entry = symbols.functions()[static_cast<std::size_t>(outer->function)].begin();
-            const int bytes = c.table().core.longPc ? 3 : 2;
-            if (const auto begun = lastHit(now, {.addresses = {entry}}, [&](const chip::avr::DebugStop&) { return c.cpu().sp == cfa - bytes; }))
-                found = lastBoundary(*begun, [&](const std::vector<Boundary>& list, std::size_t i) { return list[i].sp >= cfa; });
+            if (const auto begun = lastHit(now, {.addresses = {entry}}, [&](const chip::StopInfo&) { return c.stackPointer() == cfa - c.device().returnBytes; }))
+                found = lastBoundary(*begun, [&](const Boundaries& b, std::size_t i) { return c.device().returnBytes != 0 ? b.list[i].level >= Level{cfa} : b.list[i].level >= b.end; });
         }
     } else if (step == Step::instruction || !lines) {
         const bool over = step == Step::instructionOver || step == Step::over;
@@ -530,21 +552,21 @@ Result<void> Debugger::back(Step step)
         std::set<int> visible;
         for (int f = symbols.functionAt(pc); f >= 0; f = symbols.functions()[static_cast<std::size_t>(f)].caller)
             visible.insert(f);
-        const auto allowed = [&](std::uint32_t at, std::uint16_t itsSp) {
+        const auto allowed = [&](std::uint32_t at, Level level, Level end) {
             const int f = symbols.outerFunctionAt(at);
             if (f < 0 || symbols.row(at) == nullptr || (over && f == function && !visible.contains(symbols.functionAt(at))))
                 return false;
             if (!handler && !enterInterrupts_ && isHandler(symbols.functions()[static_cast<std::size_t>(f)].name))
                 return false;
-            return !over || (f == function && itsSp >= sp) || itsSp > sp;
+            return !over || (f == function && level >= end) || level > end;
         };
-        found = lastBoundary(now, [&](const std::vector<Boundary>& list, std::size_t i) {
-            const Boundary& b = list[i];
-            if (!symbols.isLineStart(b.pc) || !allowed(b.pc, b.sp))
+        found = lastBoundary(now, [&](const Boundaries& all, std::size_t i) {
+            const Boundary& b = all.list[i];
+            if (!symbols.isLineStart(b.pc) || !allowed(b.pc, b.level, all.end))
                 return false;
             if (i == 0)
                 return b.at == session_.earliest();
-            const Boundary& before = list[i - 1];
+            const Boundary& before = all.list[i - 1];
             return !sameLine(symbols.row(before.pc), symbols.row(b.pc)) || symbols.outerFunctionAt(before.pc) != symbols.outerFunctionAt(b.pc) || b.pc <= before.pc;
         });
         if (!found) {
@@ -552,7 +574,7 @@ Result<void> Debugger::back(Step step)
             for (const LineRow& row : symbols.rows())
                 if (row.file != Symbols::kEnd && symbols.row(row.address) == &row && (!over || symbols.functions()[static_cast<std::size_t>(function)].has(row.address)) && !sameLine(&row, symbols.row(pc)))
                     starts.insert(row.address);
-            found = lastHit(now, {.addresses = starts}, [&](const chip::avr::DebugStop& stop) { return allowed(stop.pc * 2, c.cpu().sp); });
+            found = lastHit(now, {.addresses = starts}, [&](const chip::StopInfo& stop) { return allowed(stop.code, static_cast<Level>(c.stackPointer()), Level{sp}); });
         }
     }
     if (!found) {
@@ -570,7 +592,7 @@ Result<void> Debugger::backToStop()
     end();
     (void)followAgain();
     std::set<std::uint32_t> addresses;
-    std::vector<chip::avr::Watch> watches;
+    std::vector<chip::Watchpoint> watches;
     for (const Rule& rule : rules_)
         if (rule.chip == chip_ && rule.kind != Rule::Kind::registers) {
             addresses.insert(rule.addresses.begin(), rule.addresses.end());
@@ -578,17 +600,17 @@ Result<void> Debugger::backToStop()
         }
     if (addresses.empty() && watches.empty())
         return fail("back", "there is no stop in the code of this chip to go back to");
-    const auto found = lastHit(chip(chip_).now(), {.addresses = addresses, .watches = watches}, [&](const chip::avr::DebugStop& stop) {
+    const auto found = lastHit(chip(chip_).now(), {.addresses = addresses, .watches = watches}, [&](const chip::StopInfo& stop) {
         for (Rule& rule : rules_) {
             if (rule.chip != chip_ || rule.item.when.empty())
                 continue;
-            if (std::find(rule.addresses.begin(), rule.addresses.end(), stop.pc * 2) == rule.addresses.end())
+            if (std::find(rule.addresses.begin(), rule.addresses.end(), stop.code) == rule.addresses.end())
                 continue;
             const auto value = evaluate("(" + rule.item.when + ") != 0");
             if (value && debug::unsignedOf(value->bytes) == 0)
                 return false;
         }
-        return stop.kind != chip::avr::DebugStop::Kind::access || stop.before != stop.value || !stop.write;
+        return stop.kind != chip::StopInfo::Kind::access || stop.before != stop.value || !stop.write;
     });
     if (!found) {
         (void)session_.travel(stood);
@@ -614,7 +636,7 @@ Result<void> Debugger::backToChange(const std::string& what)
         disarm();
         end();
         if (chip_ < world.chips().size() && tape.edge(channel, i - 1).code != UINT32_MAX)
-            if (const auto before = lastBoundary(edge, [](const std::vector<Boundary>&, std::size_t) { return true; }))
+            if (const auto before = lastBoundary(edge, [](const Boundaries&, std::size_t) { return true; }))
                 return settleAt(before, what);
         return settleAt(edge, what);
     }
@@ -631,7 +653,7 @@ Result<void> Debugger::backToChange(const std::string& what)
     end();
     // The stop comes after the instruction; one that ends just now is the one that is looked for.
     const Time until = chip(chip_).now() + Duration(1);
-    const auto lastWrite = [&](Time before) { return lastHit(before, {.watches = rule->watches}, [&](const chip::avr::DebugStop& stop) { return stop.before != stop.value || stop.address < chip(chip_).table().ioEnd; }); };
+    const auto lastWrite = [&](Time before) { return lastHit(before, {.watches = rule->watches}, [&](const chip::StopInfo& stop) { return stop.before != stop.value || stop.address < chip(chip_).device().peripheralEnd; }); };
     auto after = rule->kind == Rule::Kind::registers ? lastChange(*rule, until) : lastWrite(until);
     // Several bytes are stored one after the other: right before the first of them the value is whole.
     for (unsigned i = 1; after && rule->kind != Rule::Kind::registers && i < rule->watches.back().length; ++i) {
@@ -640,7 +662,7 @@ Result<void> Debugger::backToChange(const std::string& what)
             break;
         after = earlier;
     }
-    const auto found = after ? lastBoundary(*after, [](const std::vector<Boundary>&, std::size_t) { return true; }) : std::nullopt;
+    const auto found = after ? lastBoundary(*after, [](const Boundaries&, std::size_t) { return true; }) : std::nullopt;
     if (!found) {
         (void)session_.travel(stood);
         return fail(what, "has not changed before this, as far back as is remembered");
@@ -685,13 +707,20 @@ Result<void> Debugger::assign(const std::string& expression, const std::string& 
 
 void Debugger::write(const std::vector<debug::ByteWrite>& writes)
 {
-    // A 16-bit register of a peripheral takes its high byte first.
+    // A register of several bytes may take its high byte first.
     std::vector<debug::ByteWrite> order = writes;
-    const std::uint16_t ioEnd = chip(chip_).table().ioEnd;
-    if (!order.empty() && order[0].space == debug::Space::data && order[0].address >= 0x20 && order[0].address < ioEnd)
+    const chip::Device& device = chip(chip_).device();
+    if (device.highByteFirst && !order.empty() && order[0].space == debug::Space::data && order[0].address >= device.peripheralBegin && order[0].address < device.peripheralEnd)
         std::reverse(order.begin(), order.end());
-    for (const debug::ByteWrite& w : order)
-        session_.poke(chip_, w.space, w.address, w.value);
+    for (const debug::ByteWrite& w : order) {
+        if (!w.reg) {
+            session_.poke(chip_, w.space, w.address, w.value);
+            continue;
+        }
+        const unsigned shift = 8U * w.reg->byte;
+        const std::uint64_t old = chip(chip_).readRegister(w.reg->index);
+        session_.setRegister(chip_, w.reg->index, (old & ~(std::uint64_t{0xFF} << shift)) | (std::uint64_t{w.value} << shift));
+    }
 }
 
 }  // namespace bramix::session

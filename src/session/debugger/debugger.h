@@ -8,7 +8,7 @@
 //   access 0x0104:2      after one read or wrote any of these bytes
 //   change ticks         after its value changed              change ticks to 5    when it becomes that
 //   change next->cm      where a pointer or an index leads elsewhere, the stop goes there too; also change ticks % 100 to 0
-//   change r24           core registers, too: r0 to r31, X, Y, Z, sreg, sp
+//   change r24           core registers, too, by their names: r0 to r31, X, Y, Z, sreg, sp
 //   change sum in mean   a local, in registers or in memory, wherever that function runs; without "in": of the function that runs now
 //   rise mcu.PB3         on an edge; fall, edge               high mcu.PB3 for 5ms after so long at a level; low
 //   serial "ready"       when a UART has sent that text       serial mcu.uart1 "ready"
@@ -37,20 +37,20 @@ namespace bramix::session {
 class ChipTarget final : public debug::Target {
 public:
     explicit ChipTarget(const bench::World::ChipUnit& unit) : unit_(unit) {}
-    [[nodiscard]] std::uint8_t data(std::uint32_t address) const override { return unit_.chip->peek(static_cast<std::uint16_t>(address)); }
+    [[nodiscard]] std::uint8_t data(std::uint32_t address) const override { return unit_.chip->readData(address); }
     [[nodiscard]] std::uint8_t flash(std::uint32_t address) const override
     {
-        const auto& words = unit_.chip->cpu().flash();
-        return address / 2 >= words.size() ? 0xFF : static_cast<std::uint8_t>(words[address / 2] >> (address % 2 * 8));
+        const chip::CodeView code = unit_.chip->code();
+        return address < code.begin || address - code.begin >= code.bytes.size() ? std::uint8_t{0xFF} : code.bytes[address - code.begin];
     }
-    [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const override { return address < unit_.table->eepromBytes ? unit_.chip->eeprom().contents()[address] : 0xFF; }
-    [[nodiscard]] const chip::avr::ChipTable& chip() const override { return *unit_.table; }
+    [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const override { return address < unit_.chip->nonVolatile().size() ? unit_.chip->nonVolatile()[address] : std::uint8_t{0xFF}; }
+    [[nodiscard]] const chip::Device& device() const override { return *unit_.device; }
+    [[nodiscard]] const chip::RegisterMap& registers() const override { return unit_.registers(); }
+    [[nodiscard]] std::uint64_t coreRegister(std::size_t index) const override { return unit_.chip->readRegister(index); }
 
 private:
     const bench::World::ChipUnit& unit_;
 };
-
-debug::Registers registersOf(const chip::avr::Chip& chip);
 
 // A stop as it stands: what became of its words.
 struct StopState {
@@ -132,9 +132,9 @@ private:
     struct Motion {
         enum class Kind : std::uint8_t { none, run, step } kind = Kind::none;
         Step step = Step::line;
-        std::set<std::uint32_t> ends;   // byte addresses where it may end
+        std::set<std::uint32_t> ends;   // code addresses where it may end
         int function = -1;              // in which it began
-        std::uint16_t cfa = 0;
+        std::uint32_t cfa = 0;
         std::uint32_t returnsTo = UINT32_MAX;
         bool inInterrupt = false;
         bool wholeInstruction = false;  // one instruction, no more
@@ -158,23 +158,24 @@ private:
     void readMeasurement(StopState& stop, std::size_t index);
     void arm();
     void disarm();
-    [[nodiscard]] chip::avr::Chip& chip(std::size_t index) { return *session_.world().chips()[index].chip; }
+    [[nodiscard]] chip::Mcu& chip(std::size_t index) { return *session_.world().chips()[index].chip; }
     [[nodiscard]] Program& program(std::size_t index) const { return session_.program(session_.world().chips()[index].id); }
-    [[nodiscard]] bool decide(std::size_t chip, const chip::avr::DebugStop& stop);
+    [[nodiscard]] bool decide(std::size_t chip, const chip::StopInfo& stop);
     [[nodiscard]] bool fires(Rule& rule, std::size_t chip, const std::string& text);
     [[nodiscard]] bool endsStep(std::uint32_t address);
     [[nodiscard]] std::string say(const std::string& text, std::size_t chip);
     [[nodiscard]] debug::Frame innermost(std::size_t chip) const;
     [[nodiscard]] kernel::Result<void> beginLine(bool over);
     [[nodiscard]] bool beginsLine(Rule& rule, std::uint32_t address);
-    void finishStore(std::size_t chip, const chip::avr::Watch& watch);
+    void finishStore(std::size_t chip, const chip::Watchpoint& watch);
+    [[nodiscard]] bool isHandler(const std::string& function) const;
     // Stops on what stands in registers (debugger_registers.cpp).
     [[nodiscard]] kernel::Result<bool> parseRegisters(Rule& rule, std::string_view word);
     void placeRegisters(Rule& rule);
     [[nodiscard]] Result<void> follow(Rule& rule);
     void watchFollowed(Rule& rule);
     bool followAgain();
-    bool followed(Rule& rule, const chip::avr::DebugStop& stop, const std::string& where);
+    bool followed(Rule& rule, const chip::StopInfo& stop, const std::string& where);
     [[nodiscard]] std::optional<debug::Value> local(const Rule& rule) const;
     [[nodiscard]] std::optional<std::vector<std::uint8_t>> valueOf(const Rule& rule);
     [[nodiscard]] bool changed(Rule& rule, std::uint32_t pc);
@@ -185,22 +186,28 @@ private:
     void refresh();
     void end();
 
+    // How far out of calls a place lies, greater is further: by the stack pointer where calls move it, else by the calls and returns that were seen.
+    using Level = std::int64_t;
     struct Boundary {
         Time at{};
         std::uint32_t pc = 0;
-        std::uint16_t sp = 0;
+        Level level = 0;
     };
-    [[nodiscard]] std::optional<std::vector<Boundary>> boundaries(Time from, Time to);
+    struct Boundaries {
+        std::vector<Boundary> list;
+        Level end = 0;  // of the instant up to which they reach
+    };
+    [[nodiscard]] std::optional<Boundaries> boundaries(Time from, Time to);
     [[nodiscard]] std::optional<Time> overInstruction(bool over);
     template <class Test>
     [[nodiscard]] std::optional<Time> lastBoundary(Time before, Test&& test);
     // What the chip is to stop at on the way back.
     struct Marks {
-        std::set<std::uint32_t> addresses{};  // bytes
-        std::vector<chip::avr::Watch> watches{};
-        std::uint64_t vectors = 0;
+        std::set<std::uint32_t> addresses{};  // of code
+        std::vector<chip::Watchpoint> watches{};
+        chip::ExceptionSet exceptions{};
     };
-    [[nodiscard]] std::optional<Time> lastHit(Time before, const Marks& marks, const std::function<bool(const chip::avr::DebugStop&)>& look);
+    [[nodiscard]] std::optional<Time> lastHit(Time before, const Marks& marks, const std::function<bool(const chip::StopInfo&)>& look);
     [[nodiscard]] kernel::Result<void> settleAt(std::optional<Time> t, const std::string& what);
 
     Session& session_;

@@ -4,7 +4,6 @@
 
 #include <fmt/format.h>
 
-#include "chip/avr/core/operands.h"
 #include "kernel/units.h"
 #include "session/debugger/debugger_rules.h"
 
@@ -147,15 +146,15 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
         rule.kind = Rule::Kind::access;
         rule.stack = true;
         rule.expression = *rest;
-        rule.watches = {{static_cast<std::uint16_t>(address - 1), 1, false, true}};
+        rule.watches = {{static_cast<std::uint64_t>(address - 1), 1, false, true}};
         return {};
     }
     if (const auto rest = after(text, "interrupt")) {
         rule.kind = Rule::Kind::interrupt;
         for (std::size_t v = 1; v < device.exceptions.size(); ++v)
             if (rest->empty() || *rest == "any" || device.exceptions[v].name == *rest)
-                rule.vectors |= std::uint64_t{1} << v;
-        if (rule.vectors == 0)
+                rule.exceptions.set(v);
+        if (rule.exceptions.none())
             return fail(*rest, fmt::format("is no interrupt of {}; expected one such as {}, or any", device.title, device.exceptions[1].name));
         return {};
     }
@@ -174,7 +173,7 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
                 rule.expression = *rest;
                 rule.onChange = word == "change";
                 rule.last.resize(length);
-                rule.watches = {{static_cast<std::uint16_t>(address), static_cast<std::uint16_t>(length), rule.reads, rule.writes}};
+                rule.watches = {{address, length, rule.reads, rule.writes}};
                 placeRegisters(rule);
                 return {};
             }
@@ -201,7 +200,7 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
             if (!value->inMemory || value->space != debug::Space::data || value->bytes.empty())
                 return fail(rule.expression, "stands nowhere that an instruction could write; expected a variable or a register");
             rule.last = value->bytes;
-            rule.watches = {{static_cast<std::uint16_t>(value->address), static_cast<std::uint16_t>(value->bytes.size()), rule.reads, rule.writes}};
+            rule.watches = {{value->address, value->bytes.size(), rule.reads, rule.writes}};
             placeRegisters(rule);
             return {};
         }
@@ -210,10 +209,9 @@ Result<void> Debugger::parseInto(Rule& rule, const std::string& text)
     if (text.starts_with("0x")) {
         char* end = nullptr;
         const unsigned long address = std::strtoul(text.c_str(), &end, 16);
-        const chip::MemoryRegion* flash = device.regionOf(chip::RegionKind::flash);
-        if (*end != 0 || flash == nullptr || address >= flash->size)
-            return fail(text, fmt::format("is not an address in the flash of {}; expected 0x0000 to 0x{:04x}", device.title, flash == nullptr ? 0 : flash->size - 2));
-        rule.addresses = {static_cast<std::uint32_t>(address & ~1UL)};
+        if (*end != 0 || address < device.codeBegin || address >= device.codeEnd)
+            return fail(text, fmt::format("is not an address in the flash of {}; expected 0x{:04x} to 0x{:04x}", device.title, device.codeBegin, device.codeEnd - device.codeStep));
+        rule.addresses = {device.codeAt(device.slotOf(static_cast<std::uint32_t>(address)))};
         return {};
     }
     if (const std::size_t colon = text.rfind(':'); colon != std::string::npos && colon > 0 && text[colon - 1] != ':') {
@@ -327,25 +325,23 @@ void Debugger::arm()
     edgesWatched_ = std::any_of(rules_.begin(), rules_.end(), [](const Rule& r) { return r.kind == Rule::Kind::edge || r.kind == Rule::Kind::level || r.kind == Rule::Kind::trigger; });
     auto& chips = session_.world().chips();
     for (std::size_t c = 0; c < chips.size(); ++c) {
-        std::vector<std::uint32_t> words;
-        std::vector<chip::avr::Watch> watches;
-        std::uint64_t vectors = 0;
+        std::vector<std::uint32_t> addresses;
+        std::vector<chip::Watchpoint> watches;
+        chip::ExceptionSet exceptions;
         bool resets = false;
         for (const Rule& rule : rules_) {
             if (rule.chip != c)
                 continue;
-            for (const std::uint32_t a : rule.addresses)
-                words.push_back(a / 2);
+            addresses.insert(addresses.end(), rule.addresses.begin(), rule.addresses.end());
             watches.insert(watches.end(), rule.watches.begin(), rule.watches.end());
-            vectors |= rule.vectors;
+            exceptions |= rule.exceptions;
             resets = resets || rule.kind == Rule::Kind::reset;
         }
         if (c == chip_ && motion_.kind == Motion::Kind::step)
-            for (const std::uint32_t a : motion_.ends)
-                words.push_back(a / 2);
-        chips[c].chip->cpu().setBreakpoints(words);
-        chips[c].chip->cpu().setWatches(watches);
-        chips[c].chip->stopAtInterrupts(vectors);
+            addresses.insert(addresses.end(), motion_.ends.begin(), motion_.ends.end());
+        chips[c].chip->setBreakpoints(addresses);
+        chips[c].chip->setWatchpoints(watches);
+        chips[c].chip->stopAtExceptions(exceptions);
         chips[c].chip->stopAtResets(resets);
     }
 }
@@ -353,9 +349,9 @@ void Debugger::arm()
 void Debugger::disarm()
 {
     for (auto& unit : session_.world().chips()) {
-        unit.chip->cpu().setBreakpoints({});
-        unit.chip->cpu().setWatches({});
-        unit.chip->stopAtInterrupts(0);
+        unit.chip->setBreakpoints({});
+        unit.chip->setWatchpoints({});
+        unit.chip->stopAtExceptions({});
         unit.chip->stopAtResets(false);
     }
 }
@@ -393,7 +389,7 @@ bool Debugger::fires(Rule& rule, std::size_t index, const std::string& text)
             return false;
     }
     if (rule.side != 0 && state != nullptr && index < session_.world().chips().size()) {
-        const std::int64_t cycle = chip(index).cpu().cycle;
+        const std::int64_t cycle = chip(index).cycles();
         if (rule.side == 1) {
             state->open = cycle;
         } else if (state->open) {
@@ -500,44 +496,44 @@ bool Debugger::beginsLine(Rule& rule, std::uint32_t address)
     if (rule.addresses.size() < 2)
         return true;
     const int function = program(rule.chip).symbols.functionAt(address);
-    const std::uint16_t cfa = innermost(rule.chip).cfa;
+    const std::uint32_t cfa = innermost(rule.chip).cfa;
     const auto before = std::exchange(rule.passed[function], std::pair(address, cfa));
     return before.second != cfa || address <= before.first;
 }
 
 // A value of several bytes is stored by as many instructions: its change is complete behind the last of them.
-void Debugger::finishStore(std::size_t index, const chip::avr::Watch& watch)
+void Debugger::finishStore(std::size_t index, const chip::Watchpoint& watch)
 {
-    const chip::avr::Cpu& cpu = chip(index).cpu();
-    for (std::uint16_t i = 1; i < watch.length; ++i) {
-        const auto next = chip::avr::dataAccess(cpu, cpu.decodeAt(cpu.pc));
-        if (!next || !next->store || next->address < watch.address || next->address >= watch.address + watch.length || chip(index).interruptPending())
+    const chip::Mcu& core = chip(index);
+    for (std::uint64_t i = core.device().storeBytes; i < watch.length; i += core.device().storeBytes) {
+        const auto next = core.nextAccess();
+        if (!next || !next->store || next->address < watch.address || next->address >= watch.address + watch.length || core.exceptionPending())
             return;
         session_.advanceInstruction(index);
     }
 }
 
 // What a chip has stopped for: true where that ends the motion.
-bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
+bool Debugger::decide(std::size_t index, const chip::StopInfo& stop)
 {
-    using Kind = chip::avr::DebugStop::Kind;
+    using Kind = chip::StopInfo::Kind;
     bool ends = false;
     const std::string& id = session_.world().chips()[index].id;
     switch (stop.kind) {
     case Kind::none: break;
     case Kind::breakpoint:
         for (Rule& rule : rules_)
-            if (rule.kind == Rule::Kind::code && rule.chip == index && std::find(rule.addresses.begin(), rule.addresses.end(), stop.pc * 2) != rule.addresses.end() && beginsLine(rule, stop.pc * 2))
+            if (rule.kind == Rule::Kind::code && rule.chip == index && std::find(rule.addresses.begin(), rule.addresses.end(), stop.code) != rule.addresses.end() && beginsLine(rule, stop.code))
                 ends = fires(rule, index, rule.index == SIZE_MAX ? std::string() : fmt::format("{}: stop at {}", id, rule.item.at)) || ends;
-        if (!ends && index == chip_ && motion_.kind == Motion::Kind::step && endsStep(stop.pc * 2)) {
+        if (!ends && index == chip_ && motion_.kind == Motion::Kind::step && endsStep(stop.code)) {
             report_ = {index, {}, SIZE_MAX};
             ends = true;
         }
         ends = ends || localsChanged(index) || runTouching(index);
         break;
     case Kind::access: {
-        const std::string by = session_.place(id, stop.pc * 2).brief();
-        const std::string where = by.empty() ? fmt::format("0x{:04x}", stop.pc * 2) : by;
+        const std::string by = session_.place(id, stop.code).brief();
+        const std::string where = !stop.by.empty() ? stop.by : by.empty() ? fmt::format("0x{:04x}", stop.code) : by;
         for (Rule& rule : rules_) {
             if ((rule.kind != Rule::Kind::access && rule.kind != Rule::Kind::registers) || rule.chip != index || rule.watches.empty())
                 continue;
@@ -545,11 +541,11 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
                 ends = followed(rule, stop, where) || ends;
                 continue;
             }
-            const chip::avr::Watch& w = rule.watches[0];
+            const chip::Watchpoint& w = rule.watches[0];
             if (stop.address < w.address || stop.address >= w.address + w.length || (stop.write ? !w.writes : !w.reads))
                 continue;
             if (rule.kind == Rule::Kind::registers) {
-                ends = touched(rule, stop.pc, !stop.write, stop.write) || ends;
+                ends = touched(rule, stop.code, !stop.write, stop.write) || ends;
                 continue;
             }
             if (rule.stack) {
@@ -562,8 +558,8 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
             }
             finishStore(index, w);
             std::vector<std::uint8_t> now;
-            for (std::uint16_t i = 0; i < w.length; ++i)
-                now.push_back(chip(index).peek(static_cast<std::uint16_t>(w.address + i)));
+            for (std::uint64_t i = 0; i < w.length; ++i)
+                now.push_back(chip(index).readData(w.address + i));
             if (std::exchange(rule.last, now) == now)
                 continue;
             if (!rule.becomes.empty()) {
@@ -575,12 +571,12 @@ bool Debugger::decide(std::size_t index, const chip::avr::DebugStop& stop)
         }
         break;
     }
-    case Kind::interrupt:
+    case Kind::exception:
         for (Rule& rule : rules_)
-            if (rule.kind == Rule::Kind::interrupt && rule.chip == index && ((rule.vectors >> stop.vector) & 1) != 0)
-                ends = fires(rule, index, fmt::format("{}: interrupt {} is entered", id, chip(index).device().exceptions[stop.vector].name)) || ends;
-            else if (rule.kind == Rule::Kind::registers && rule.chip == index && (rule.flags || rule.stackPointer))
-                ends = touched(rule, stop.pc, false, true) || ends;  // it pushes an address and clears I
+            if (rule.kind == Rule::Kind::interrupt && rule.chip == index && rule.exceptions[stop.exception])
+                ends = fires(rule, index, fmt::format("{}: interrupt {} is entered", id, chip(index).device().exceptions[stop.exception].name)) || ends;
+            else if (rule.kind == Rule::Kind::registers && rule.chip == index && rule.exceptions[stop.exception])
+                ends = touched(rule, stop.code, false, true) || ends;  // it pushes an address and clears I
         break;
     case Kind::reset:
         for (Rule& rule : rules_)

@@ -17,22 +17,22 @@ struct Debugger::Rule {
     std::string file;
     int line = 0;
     // Where the line's code was last come to, by function (inlined copies apart), with the frame: one execution of the line stops once.
-    std::map<int, std::pair<std::uint32_t, std::uint16_t>> passed;
+    std::map<int, std::pair<std::uint32_t, std::uint32_t>> passed;
     // access
-    std::vector<chip::avr::Watch> watches;
+    std::vector<chip::Watchpoint> watches;
     bool onChange = false;
     std::string expression, becomes;
     std::optional<ExpressionFollower> follower;  // of an expression that may stand elsewhere later
     std::vector<std::uint8_t> last;  // bytes of the value when last looked at
     bool stack = false;
     // registers: core registers, looked at around the instructions that name them; or a local of a function, looked at wherever that function runs
-    std::uint32_t registers = 0;     // bit by r number
-    bool flags = false, stackPointer = false;
+    chip::RegisterSet registers;
+    std::optional<debug::CoreName> core;  // the register that is meant, where it has no place in memory
     std::string function;            // whose local it is; empty: a core register
     bool reads = false, writes = false;
     std::uint32_t lastAt = UINT32_MAX;  // where the local was looked at last
     // interrupt
-    std::uint64_t vectors = 0;
+    chip::ExceptionSet exceptions;
     // edge, level
     bench::PinRef pin;
     bool rising = true, falling = true;
@@ -54,7 +54,7 @@ struct Debugger::Rule {
 // Expressions at a stopped chip, in one of its frames.
 struct Debugger::Scope {
     Scope(const Debugger& debugger, std::size_t chip, std::size_t frame = 0)
-        : target(debugger.session_.world().chips()[chip]), stack(debugger.program(chip).frames.unwind(debugger.program(chip).symbols, target, registersOf(*debugger.session_.world().chips()[chip].chip))),
+        : target(debugger.session_.world().chips()[chip]), stack(debugger.program(chip).frames.unwind(debugger.program(chip).symbols, target, debug::registersOf(*debugger.session_.world().chips()[chip].chip))),
           evaluator(debugger.program(chip).symbols, target, frame < stack.size() ? &stack[frame] : nullptr)
     {
     }

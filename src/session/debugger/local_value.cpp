@@ -53,7 +53,7 @@ Result<void> knowsLocal(const debug::Symbols& symbols, const LocalName& name)
 std::optional<LocalValue> localAt(Program& program, const bench::World::ChipUnit& unit, const LocalName& name)
 {
     const ChipTarget target(unit);
-    for (const debug::Frame& frame : program.frames.unwind(program.symbols, target, registersOf(*unit.chip), 1)) {
+    for (const debug::Frame& frame : program.frames.unwind(program.symbols, target, debug::registersOf(*unit.chip), 1)) {
         if (frame.function >= 0 && debug::isNamed(program.symbols.functions()[static_cast<std::size_t>(frame.function)], name.function)) {
             auto value = debug::Evaluator(program.symbols, target, &frame).evaluate(name.expression);
             return value ? std::optional(LocalValue{std::move(*value), frame.cfa}) : std::nullopt;

@@ -10,7 +10,7 @@
 
 namespace bramix::session {
 
-// A value of several bytes that is half stored stands no longer than it takes to store the rest.
+// A value of several bytes that is half stored, on a core that stores fewer at once, stands no longer than it takes to store the rest.
 inline constexpr std::int64_t kHalfStoredCycles = 2 * 3;
 
 // "sum in mean", as a person writes it.

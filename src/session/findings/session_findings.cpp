@@ -122,21 +122,11 @@ std::vector<Finding> Session::findings() const
 std::string Session::faultText() const
 {
     for (const bench::World::ChipUnit& unit : world_->chips()) {
-        if (!unit.chip->faulted())
+        const auto fault = unit.chip->fault();
+        if (!fault)
             continue;
-        const chip::avr::Fault& fault = unit.chip->cpu().fault;
-        std::string what;
-        switch (fault.kind) {
-        case chip::avr::FaultKind::none: break;
-        case chip::avr::FaultKind::undefinedInstruction:
-            what = fmt::format("undefined instruction 0x{:04x}", unit.chip->cpu().flash()[fault.pc]);
-            break;
-        case chip::avr::FaultKind::erasedFlash: what = "execution of erased flash"; break;
-        case chip::avr::FaultKind::outsideFlash: what = fmt::format("execution outside flash, at 0x{:04x}", fault.address); break;
-        case chip::avr::FaultKind::outsideData: what = fmt::format("access outside data memory, at 0x{:04x}", fault.address); break;
-        }
-        std::string text = fmt::format("{}: {}, by the instruction at 0x{:04x}, cycle {}", unit.id, what, fault.pc * 2, fault.cycle);
-        const std::string where = place(unit.id, fault.pc * 2).full();
+        std::string text = fmt::format("{}: {}, by the instruction at 0x{:04x}, cycle {}", unit.id, fault->what, fault->code, fault->cycle);
+        const std::string where = place(unit.id, fault->code).full();
         return where.empty() ? text : text + ", in " + where;
     }
     return {};

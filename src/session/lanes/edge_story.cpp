@@ -71,14 +71,14 @@ void whyPart(const Session& session, Lookback& lookback, const bench::PartItem& 
 }
 
 // What has taken a chip's pin over from its port: a timer's output, a bus. Null: nothing has, or the line is none of the chip's.
-const debug::PinRow* holderOf(const Session& session, const bench::PartItem& part, tape::ChannelId channel, const std::vector<debug::PinRow>& rows)
+const chip::PinStatus* holderOf(const Session& session, const bench::PartItem& part, tape::ChannelId channel, const std::vector<chip::PinStatus>& rows)
 {
     const bench::PartKind* kind = session.catalogue().find(part.kind);
     if (kind == nullptr)
         return nullptr;
     for (const bench::PinKind& pin : kind->pins)
         if (session.channelOf({part.id, pin.name}) == channel)
-            for (const debug::PinRow& row : rows)
+            for (const chip::PinStatus& row : rows)
                 if (row.name == (pin.chipPin.empty() ? pin.name : pin.chipPin) && !row.function.empty())
                     return &row;
     return nullptr;
@@ -117,7 +117,7 @@ EdgeStory storyOf(Session& session, Lookback& lookback, const bench::PinRef& pin
         story.lines.push_back(scene.error().text());
         return story;
     }
-    if (const debug::PinRow* holder = holderOf(session, part, channel, scene->pins); holder != nullptr) {
+    if (const chip::PinStatus* holder = holderOf(session, part, channel, scene->pins); holder != nullptr) {
         story.lines[0] = fmt::format("by {}: its {}", part.id, holder->function);
         if (const debug::Place setBy = holder->setBy == UINT32_MAX ? debug::Place{} : session.place(part.id, holder->setBy); !setBy.brief().empty()) {
             story.lines.push_back(fmt::format("its compare register set by {}, {}", setBy.function, setBy.brief()));

@@ -12,13 +12,13 @@ namespace {
 
 // A handler is called by the name of its interrupt, as the chip's documents have it.
 struct Naming {
-    const chip::avr::ChipTable* table = nullptr;
+    const chip::Device* device = nullptr;
 
     Naming(const Session& session, const std::string& chip)
     {
         for (const bench::World::ChipUnit& unit : session.world().chips())
             if (unit.id == chip)
-                table = unit.table;
+                device = unit.device;
     }
     [[nodiscard]] FunctionShare share(const std::string& function, bool asleep, bool inReset) const
     {
@@ -31,7 +31,7 @@ struct Naming {
     // Empty where it is no handler.
     [[nodiscard]] std::string_view interrupt(const std::string& function) const
     {
-        return table == nullptr ? std::string_view() : debug::handledBy(*table, function);
+        return device == nullptr ? std::string_view() : debug::handledBy(*device, function);
     }
 };
 
@@ -87,7 +87,7 @@ bool showsShares(const Window& window) { return window.to - window.from > Lookba
 
 static FunctionShare named(const Naming& naming, const std::vector<std::string>& names, std::uint16_t id)
 {
-    return naming.share(names[id], id == chip::avr::CodeTime::kAsleep, id == chip::avr::CodeTime::kInReset);
+    return naming.share(names[id], id == chip::CodeTime::kAsleep, id == chip::CodeTime::kInReset);
 }
 
 // Those that had the most come first, so that they lie at the bottom, and stay there from column to column; when it did not run comes last.
@@ -105,7 +105,7 @@ static void readShares(const Session& session, const Lookback& lookback, const s
     for (std::size_t id = 0; id < sums.size(); ++id)
         if (sums[id] > Duration{})
             order.push_back(static_cast<std::uint16_t>(id));
-    const auto rank = [&](std::uint16_t id) { return std::pair(id < chip::avr::CodeTime::kElsewhere, Duration{} - sums[id]); };
+    const auto rank = [&](std::uint16_t id) { return std::pair(id < chip::CodeTime::kElsewhere, Duration{} - sums[id]); };
     std::stable_sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) { return rank(a) < rank(b); });
     std::vector<std::uint16_t> place(names.size());
     const Naming naming(session, chip);
@@ -127,7 +127,7 @@ void readFunctions(const Session& session, const Lookback& lookback, const std::
     lane.name = "functions";
     lane.lines = chip;
     const Naming naming(session, chip);
-    if (naming.table == nullptr) {
+    if (naming.device == nullptr) {
         lane.trouble = chip + " is no chip of this bench";
         return;
     }

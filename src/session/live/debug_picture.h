@@ -9,10 +9,27 @@
 
 #include "bench/document.h"
 #include "chip/device.h"
-#include "debug/pin_table.h"
+#include "chip/mcu.h"
 #include "debug/expression.h"
 
 namespace bramix::session {
+
+// What stands in the registers of peripherals, as far as somebody knows of registers there.
+struct RegisterBytes {
+    struct Block {
+        std::uint64_t begin = 0;
+        std::vector<std::uint8_t> bytes;
+    };
+    std::vector<Block> blocks;  // in order
+    [[nodiscard]] std::optional<std::uint8_t> at(std::uint64_t address) const
+    {
+        for (const Block& block : blocks)
+            if (address >= block.begin && address - block.begin < block.bytes.size())
+                return block.bytes[address - block.begin];
+        return std::nullopt;
+    }
+    [[nodiscard]] std::uint8_t operator[](std::uint64_t address) const { return at(address).value_or(0); }
+};
 
 struct VariablePicture {
     std::string name;
@@ -69,7 +86,7 @@ struct CountPicture {
     std::int64_t total = 0, asleep = 0, entries = 0;
     std::vector<Row> functions;                                    // most cycles first
     std::int64_t stackFrom = 0, stackWidth = 0;                    // cycles: where the next begins, and how long each stretch is
-    std::vector<std::uint16_t> stackDepth;                         // bytes, the most in each stretch
+    std::vector<std::uint32_t> stackDepth;                         // bytes, the most in each stretch
     std::vector<std::tuple<std::string, int, std::int64_t>> lines; // file, line, executions of its first instruction
 };
 
@@ -78,24 +95,27 @@ struct DebugPicture {
     std::string chip;              // id
     const chip::Device* device = nullptr;  // what the chip is; it lives as long as the program
     std::uint64_t program = 0;     // another number: other flash contents
-    std::shared_ptr<const std::vector<std::uint16_t>> flash;
+    std::shared_ptr<const std::vector<std::uint8_t>> code;  // program memory, from Device::codeBegin
     std::string firmwareFile;
     bool standing = false;         // paused: frames and locals are of this instant
     bool inPast = false;           // the run has come further than this
     kernel::Time earliest{}, latest{};
     std::string reason;            // why it stands, or empty
     debug::Registers registers;
-    std::vector<std::uint8_t> changedRegisters;  // r numbers, since the last stop
+    chip::RegisterSet changedRegisters;  // since the last stop
+    std::optional<std::uint64_t> statusBefore;  // the status register at the last stop
     std::vector<FramePicture> frames;
     std::size_t frame = 0;
     std::vector<VariablePicture> locals, globals, watches;
     std::optional<VariablePicture> hovered;  // what the pointer asks for
-    std::vector<std::uint8_t> io;            // data addresses 0 .. ioEnd - 1
-    std::vector<std::uint8_t> ioBefore;      // at the last stop
+    std::shared_ptr<const chip::RegisterMap> ownRegisters;  // as the bench has them described; null: the device's
+    [[nodiscard]] const chip::RegisterMap* registerMap() const { return ownRegisters != nullptr ? ownRegisters.get() : device != nullptr ? &device->registers() : nullptr; }
+    RegisterBytes io;              // registers of peripherals
+    RegisterBytes ioBefore;        // at the last stop; empty before one
     debug::Space memorySpace = debug::Space::data;
     std::vector<std::uint8_t> memory, memoryBefore;  // from address 0
-    std::uint16_t lowestSp = 0, dataEnd = 0, ramEnd = 0;
-    std::vector<debug::PinRow> pins;
+    std::uint32_t lowestStack = UINT32_MAX, dataEnd = 0, ramEnd = 0;  // UINT32_MAX: no stack yet
+    std::vector<chip::PinStatus> pins;
     std::vector<InterruptPicture> interrupts;
     std::vector<StopPicture> stops;
     CountPicture counts;

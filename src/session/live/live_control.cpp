@@ -323,7 +323,7 @@ void LiveSession::attachCounts()
     auto& chips = session_->world().chips();
     for (std::size_t i = 0; i < chips.size(); ++i) {
         if (counting_ && i >= counts_.size())
-            counts_.push_back(std::make_unique<chip::avr::CycleCounts>());
+            counts_.push_back(std::make_unique<chip::CycleCounts>());
         chips[i].chip->countInto(counting_ ? counts_[i].get() : nullptr);
     }
 }

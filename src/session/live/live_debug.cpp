@@ -67,18 +67,52 @@ private:
 
 }  // namespace
 
+namespace {
+
+// Registers that lie together are read together.
+RegisterBytes registerBytes(const bench::World::ChipUnit& unit)
+{
+    constexpr std::uint64_t kGap = 32, kMost = 256U << 10U;
+    const chip::Device& device = *unit.device;
+    RegisterBytes out;
+    std::vector<std::pair<std::uint64_t, std::uint64_t>> places;
+    if (device.peripheralEnd > 0)
+        places.emplace_back(0, device.peripheralEnd);
+    for (const chip::PeripheralGroup& group : unit.registers().peripherals)
+        for (const chip::PeripheralRegister& reg : group.registers)
+            if (reg.address >= device.peripheralEnd)
+                places.emplace_back(reg.address, reg.address + reg.bits / 8);
+    std::sort(places.begin(), places.end());
+    std::uint64_t all = 0;
+    for (const auto& [begin, end] : places) {
+        const bool joins = !out.blocks.empty() && begin <= out.blocks.back().begin + out.blocks.back().bytes.size() + kGap;
+        if (!joins)
+            out.blocks.push_back({begin, {}});
+        auto& block = out.blocks.back();
+        if (end - block.begin > block.bytes.size() && all < kMost) {
+            all += end - block.begin - block.bytes.size();
+            block.bytes.resize(end - block.begin);
+        }
+    }
+    for (auto& block : out.blocks)
+        block.bytes.resize(unit.chip->read(device.dataSpace, block.begin, block.bytes));
+    return out;
+}
+
+}  // namespace
+
 // The present becomes what the next stop is compared with.
 void LiveSession::publishStop()
 {
     if (session_ == nullptr || debugger_ == nullptr || debugger_->chosen() >= session_->world().chips().size() || !look_.on)
         return;
-    const chip::avr::Chip& chip = *session_->world().chips()[debugger_->chosen()].chip;
+    const chip::Mcu& chip = *session_->world().chips()[debugger_->chosen()].chip;
     valuesBefore_ = valuesNow_;
-    registersBefore_ = registersOf(chip);
-    ioBefore_.clear();
-    for (std::uint16_t a = 0; a < chip.table().ioEnd; ++a)
-        ioBefore_.push_back(chip.peek(a));
-    dataBefore_ = chip.cpu().data;
+    registersBefore_ = debug::registersOf(chip);
+    ioBefore_ = registerBytes(session_->world().chips()[debugger_->chosen()]);
+    const chip::Device& device = chip.device();
+    dataBefore_.resize(device.sizeOf(device.dataSpace));
+    (void)chip.read(device.dataSpace, 0, dataBefore_);
 }
 
 void LiveSession::fillDebug(Picture& picture)
@@ -97,28 +131,30 @@ void LiveSession::fillDebug(Picture& picture)
     if (index >= world.chips().size() || !look_.on)
         return;
     const bench::World::ChipUnit& unit = world.chips()[index];
-    const chip::avr::Chip& chip = *unit.chip;
+    const chip::Mcu& chip = *unit.chip;
     out.there = true;
     out.chip = unit.id;
     out.device = &chip.device();
     out.firmwareFile = unit.firmwareFile;
-    if (flash_ == nullptr || *flash_ != chip.cpu().flash()) {
-        flash_ = std::make_shared<const std::vector<std::uint16_t>>(chip.cpu().flash());
+    const std::span<const std::uint8_t> code = chip.code().bytes;
+    if (code_ == nullptr || !std::equal(code_->begin(), code_->end(), code.begin(), code.end())) {
+        code_ = std::make_shared<const std::vector<std::uint8_t>>(code.begin(), code.end());
         ++program_;
     }
-    out.flash = flash_;
+    out.code = code_;
     out.program = program_;
     out.standing = !running_;
-    out.registers = registersOf(chip);
-    for (std::uint8_t r = 0; r < 32; ++r)
-        if (out.registers.r[r] != registersBefore_.r[r])
-            out.changedRegisters.push_back(r);
-    for (std::uint16_t a = 0; a < unit.table->ioEnd; ++a)
-        out.io.push_back(chip.peek(a));
+    out.registers = debug::registersOf(chip);
+    for (std::size_t r = 0; r < debug::Registers::kMost; ++r)
+        out.changedRegisters.set(r, out.registers.r[r] != registersBefore_.r[r]);
+    if (const auto status = unit.device->registerOf(chip::CoreRole::status); status && !dataBefore_.empty())
+        out.statusBefore = registersBefore_.r[*status];
+    out.ownRegisters = unit.ownRegisters;
+    out.io = registerBytes(unit);
     out.ioBefore = ioBefore_;
-    out.lowestSp = chip.cpu().lowestSp;
+    out.lowestStack = static_cast<std::uint32_t>(chip.lowestStack().value_or(UINT32_MAX));
     out.dataEnd = unit.firmware.dataEnd;
-    out.ramEnd = unit.table->core.ramEnd;
+    out.ramEnd = static_cast<std::uint32_t>(unit.device->ramEnd);
     const ChipTarget target(unit);
     Program& program = session_->program(unit.id);
     const std::vector<debug::Frame> frames = debugger_->frames();
@@ -142,7 +178,7 @@ void LiveSession::fillDebug(Picture& picture)
             const debug::Variable variable = program.symbols.variables()[v];
             const auto address = variable.fixedAddress();
             // Registers of the chip, which the run-time library describes as variables, have a view of their own.
-            if (variable.function < 0 && !variable.name.starts_with("__") && !(address && *address >= debug::kElfData && *address < debug::kElfData + unit.table->ioEnd))
+            if (variable.function < 0 && !variable.name.starts_with("__") && !(address && *address >= debug::kElfData && *address < debug::kElfData + unit.device->peripheralEnd))
                 out.globals.push_back(looker.variable(variable.name, variable.name, evaluator.read(variable), debug::Radix::natural, "::" + variable.name));
         }
     for (const bench::WatchItem& w : look_.watches)
@@ -155,19 +191,17 @@ void LiveSession::fillDebug(Picture& picture)
     for (std::uint32_t a = 0; a < end; ++a) {
         out.memory.push_back(target.read(*look_.memory, a));
         if (*look_.memory == debug::Space::data)
-            out.memoryBefore.push_back(a < dataBefore_.size() ? (a < ioBefore_.size() && a >= 0x20 ? ioBefore_[a] : dataBefore_[a]) : out.memory.back());
+            out.memoryBefore.push_back(a < dataBefore_.size() ? dataBefore_[a] : out.memory.back());
     }
     const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
     const auto& exceptions = chip.device().exceptions;
     for (std::size_t v = 1; v < exceptions.size(); ++v) {
-        const auto n = static_cast<std::uint8_t>(v);
-        const chip::avr::InterruptCount& c = chip.interruptCount(n);
-        const auto bit = [&](std::uint64_t set) { return ((set >> v) & 1) != 0; };
-        out.interrupts.push_back({exceptions[v].name, bit(chip.raisedInterrupts()), bit(chip.enabledInterrupts()), bit(chip.pendingInterrupts()), c.count, c.worstLatency,
+        const chip::ExceptionStatus c = chip.exception(static_cast<unsigned>(v));
+        out.interrupts.push_back({exceptions[v].name, c.raised, c.enabled, c.pending, c.count, c.worstLatency,
                                   c.count == 0 ? 0 : static_cast<double>(c.totalLatency) / static_cast<double>(c.count)});
         if (debugger_->chosen() < counts_.size()) {
-            const chip::avr::CycleCounts& counts = *counts_[debugger_->chosen()];
-            const chip::avr::HandlerTimes& h = counts.handlers[v];
+            const chip::CycleCounts& counts = *counts_[debugger_->chosen()];
+            const chip::HandlerTimes& h = counts.handlers[v];
             session::InterruptPicture& p = out.interrupts.back();
             p.timed = h.times;
             p.longest = h.longest;
@@ -175,7 +209,7 @@ void LiveSession::fillDebug(Picture& picture)
             p.share = total == 0 ? 0 : static_cast<double>(h.cycles) / static_cast<double>(total);
         }
     }
-    out.pins = debug::pinTable(*unit.table, chip);
+    out.pins = chip.pins();
     fillCounts(out.counts);
 }
 
@@ -185,34 +219,36 @@ void LiveSession::fillCounts(CountPicture& out) const
     out.on = counting_;
     if (index >= counts_.size())
         return;
-    const chip::avr::CycleCounts& counts = *counts_[index];
+    const chip::CycleCounts& counts = *counts_[index];
     const debug::Symbols& symbols = session_->program(session_->world().chips()[index].id).symbols;
     out.asleep = counts.asleep;
     out.entries = counts.entries;
     out.total = counts.total();
-    const std::uint16_t top = session_->world().chips()[index].table->core.ramEnd;
+    const chip::Device& device = *session_->world().chips()[index].device;
+    const auto top = static_cast<std::uint32_t>(device.ramEnd);
     out.stackFrom = counts.stack.from();
     out.stackWidth = counts.stack.width();
-    for (const std::uint16_t sp : counts.stack.lowest())
-        out.stackDepth.push_back(sp > top ? 0 : static_cast<std::uint16_t>(top - sp));
+    for (const std::uint32_t sp : counts.stack.lowest())
+        out.stackDepth.push_back(sp > top ? 0 : top - sp);
     std::map<int, CountPicture::Row> rows;
     std::map<std::pair<std::uint32_t, int>, std::int64_t> lines;
-    for (std::uint32_t word = 0; word < counts.cycles.size(); ++word) {
-        if (counts.cycles[word] == 0)
+    for (std::size_t slot = 0; slot < counts.cycles.size(); ++slot) {
+        if (counts.cycles[slot] == 0)
             continue;
-        const int f = symbols.outerFunctionAt(word * 2);
+        const std::uint32_t address = device.codeAt(slot);
+        const int f = symbols.outerFunctionAt(address);
         CountPicture::Row& row = rows[f];
-        row.cycles += counts.cycles[word];
-        if (f >= 0 && symbols.functions()[static_cast<std::size_t>(f)].begin() == word * 2)
-            row.calls += counts.times[word];
-        if (const debug::LineRow* l = symbols.row(word * 2); l != nullptr && l->address == word * 2) {
+        row.cycles += counts.cycles[slot];
+        if (f >= 0 && symbols.functions()[static_cast<std::size_t>(f)].begin() == address)
+            row.calls += counts.times[slot];
+        if (const debug::LineRow* l = symbols.row(address); l != nullptr && l->address == address) {
             std::int64_t& times = lines[{l->file, l->line}];
-            times = std::max(times, counts.times[word]);
+            times = std::max(times, counts.times[slot]);
         }
     }
     for (auto& [f, row] : rows) {
         const std::string name = f < 0 ? "(no function)" : symbols.functions()[static_cast<std::size_t>(f)].name;
-        const std::string_view handler = debug::handledBy(*session_->world().chips()[index].table, name);
+        const std::string_view handler = debug::handledBy(device, name);
         row.name = handler.empty() ? name : std::string(handler);
         out.functions.push_back(row);
     }

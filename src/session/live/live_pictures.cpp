@@ -93,7 +93,7 @@ void LiveSession::fillPins(Picture& picture)
             pin.limitAmps = limit.amps;
             pin.togetherLimit = limit.together;
             pin.togetherAmps = std::max(groups[limit.group].first, groups[limit.group].second);
-            if (const auto seen = world.adcSees(ref)) {
+            if (const auto seen = world.analogReading(ref)) {
                 pin.adcCount = seen->count;
                 pin.adcReference = seen->reference;
             }

@@ -30,9 +30,9 @@ constexpr std::size_t kHistoryBytes = 384U << 20U;
 
 double wallSeconds(Clock::duration d) { return std::chrono::duration<double>(d).count(); }
 
-std::string formatName(const chip::avr::UartFormat& f)
+std::string formatName(const chip::SerialFormat& f)
 {
-    const char parity = f.parity == chip::avr::UartFormat::Parity::none ? 'N' : f.parity == chip::avr::UartFormat::Parity::even ? 'E' : 'O';
+    const char parity = f.parity == chip::SerialFormat::Parity::none ? 'N' : f.parity == chip::SerialFormat::Parity::even ? 'E' : 'O';
     return fmt::format("{}{}{}", f.dataBits, parity, f.stopBits);
 }
 
@@ -523,14 +523,13 @@ void LiveSession::publish(bool always)
         fillDebug(*picture);
         for (std::size_t c = 0; c < world.chips().size(); ++c) {
             const auto& unit = world.chips()[c];
-            const chip::avr::Chip& chip = *unit.chip;
-            picture->chips.push_back({unit.id, chip.device().title, chip.codeAddress(), session_->place(unit.id, chip.codeAddress()).brief(), chip.cpu().cycle, chip.clock().hz(),
-                                      chip.cpu().sleeping, chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile});
+            const chip::Mcu& chip = *unit.chip;
+            picture->chips.push_back({unit.id, chip.device().title, chip.codeAddress(), session_->place(unit.id, chip.codeAddress()).brief(), chip.cycles(), chip.clock().hz(),
+                                      chip.isSleeping(), chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile});
         }
         for (const auto& uart : world.uarts()) {
-            const chip::avr::Chip& chip = *world.chips()[uart.chip].chip;
-            const chip::avr::UartFormat f = chip.usart(uart.index).format();
-            picture->uarts.push_back({uart.name, f.transmits || f.receives, static_cast<double>(chip.clock().hz()) / static_cast<double>(f.cyclesPerBit), formatName(f)});
+            const chip::SerialFormat f = world.chips()[uart.chip].chip->serialFormat(uart.index);
+            picture->uarts.push_back({uart.name, f.transmits || f.receives, f.baud, formatName(f)});
         }
         for (const bench::PartItem& part : session_->document().parts)
             if (const bench::PartKind* kind = catalogue_.find(part.kind))

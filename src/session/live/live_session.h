@@ -204,10 +204,11 @@ private:
     std::string reason_;
     std::map<std::string, std::string> valuesBefore_, valuesNow_;  // of variables, by path, at the last stop and at this one
     debug::Registers registersBefore_;
-    std::vector<std::uint8_t> ioBefore_, dataBefore_;
+    RegisterBytes ioBefore_;
+    std::vector<std::uint8_t> dataBefore_;
     std::uint64_t program_ = 0;
-    std::shared_ptr<const std::vector<std::uint16_t>> flash_;
-    std::vector<std::unique_ptr<chip::avr::CycleCounts>> counts_;  // by chip
+    std::shared_ptr<const std::vector<std::uint8_t>> code_;
+    std::vector<std::unique_ptr<chip::CycleCounts>> counts_;  // by chip
     bool counting_ = false;
     bool running_ = false;
     std::optional<Time> until_;    // where the run pauses by itself

@@ -158,7 +158,7 @@ void LiveSession::fillSerialLanes(Picture& picture) const
 {
     constexpr std::size_t kMostLanes = 4;
     for (std::size_t u = 0; u < session_->world().uarts().size() && picture.serialLanes.size() < kMostLanes; ++u)
-        if (u == 0 || session_->world().chips()[session_->world().uarts()[u].chip].chip->usart(session_->world().uarts()[u].index).format().transmits)
+        if (u == 0 || session_->world().chips()[session_->world().uarts()[u].chip].chip->serialFormat(session_->world().uarts()[u].index).transmits)
             fillSerialLane(picture, u);
 }
 
@@ -166,9 +166,8 @@ void LiveSession::fillSerialLane(Picture& picture, std::size_t index) const
 {
     const SerialLog& log = session_->serialLog();
     const auto& uart = session_->world().uarts()[index];
-    const chip::avr::Chip& chip = *session_->world().chips()[uart.chip].chip;
-    const chip::avr::UartFormat format = chip.usart(uart.index).format();
-    const Duration frame = chip.clock().span(format.cyclesPerBit * static_cast<std::int64_t>(1 + format.dataBits + format.stopBits));
+    const chip::SerialFormat format = session_->world().chips()[uart.chip].chip->serialFormat(uart.index);
+    const Duration frame = format.bit * static_cast<std::int64_t>(1 + format.dataBits + format.stopBits);
     const auto told = [index](const SerialByte& b) { return b.uart == index && b.fromChip; };
     const std::uint64_t first = log.after(picture.tapeFrom), last = log.after(picture.tapeTo + frame);
     picture.serialLanes.push_back({uart.name, {}});

@@ -6,7 +6,7 @@
 
 namespace bramix::session {
 
-using chip::avr::CodeTime;
+using chip::CodeTime;
 using kernel::Time;
 
 namespace {
@@ -30,72 +30,71 @@ void FunctionTimes::listen(bench::World& world, const std::map<std::string, cons
         const auto known = symbols.find(unit.id);
         if (unit.firmwareFile.empty() || known == symbols.end())
             continue;
-        const debug::FunctionMap map(*known->second, unit.chip->cpu().flash(), *unit.table);
+        const debug::FunctionMap map(*known->second, unit.chip->code(), *unit.device);
         Log& log = logs_[unit.id];
         if (log.names.empty())
             log.names = {"asleep", "in reset", ""};
-        auto ear = std::make_unique<Ear>();
-        ear->id = unit.id;
-        ear->chip = unit.chip.get();
-        ear->log = &log.shares;
+        auto listener = std::make_unique<Listener>();
+        listener->id = unit.id;
+        listener->chip = unit.chip.get();
+        listener->log = &log.shares;
         // Parts have the numbers of their names.
         std::vector<std::uint16_t> numbers;
         for (const std::string& name : map.names)
             numbers.push_back(numberOf(log.names, name));
         std::vector<std::uint16_t> partAt(map.at.size(), CodeTime::kElsewhere);
-        for (std::size_t word = 0; word < partAt.size(); ++word)
-            if (map.at[word] < numbers.size())
-                partAt[word] = numbers[map.at[word]];
-        ear->time = std::make_unique<CodeTime>(std::move(partAt), log.names.size(), 1,
-                                               [e = ear.get()](std::int64_t from, std::int64_t to, std::span<const kernel::Share> shares) {
-                                                   const kernel::ClockDomain& clock = e->chip->clock();
-                                                   e->log->add(clock.timeOf({from}), clock.timeOf({to}), shares);
+        for (std::size_t slot = 0; slot < partAt.size(); ++slot)
+            if (map.at[slot] < numbers.size())
+                partAt[slot] = numbers[map.at[slot]];
+        listener->time = std::make_unique<CodeTime>(std::move(partAt), log.names.size(), 1,
+                                               [l = listener.get()](std::int64_t from, std::int64_t to, std::span<const kernel::Share> shares) {
+                                                   const kernel::ClockDomain& clock = l->chip->clock();
+                                                   l->log->add(clock.timeOf({from}), clock.timeOf({to}), shares);
                                                });
-        unit.chip->tellCodeTime(ear->time.get(), stretch);
+        unit.chip->tellCodeTime(listener->time.get(), stretch);
         // Of a core that waits for its clock after a reset it has been told already.
-        const chip::avr::Cpu& cpu = unit.chip->cpu();
         if (!log.shares.empty() && log.shares.end() == unit.chip->now())
-            ear->time->begin(unit.chip->inReset() ? CodeTime::kInReset : ear->time->partAt(cpu.pc), cpu.cycle, unit.chip->stretchOfCodeTime());
-        ears_.push_back(std::move(ear));
+            listener->time->begin(unit.chip->inReset() ? CodeTime::kInReset : listener->time->partAt(unit.chip->codeSlot()), unit.chip->cycles(), unit.chip->stretchOfCodeTime());
+        listeners_.push_back(std::move(listener));
     }
     setBound(bound_);
 }
 
 void FunctionTimes::stop()
 {
-    for (const auto& ear : ears_) {
-        ear->time->cut(ear->chip->cpu().cycle, ear->chip->stretchOfCodeTime());
-        ear->chip->tellCodeTime(nullptr);
+    for (const auto& listener : listeners_) {
+        listener->time->cut(listener->chip->cycles(), listener->chip->stretchOfCodeTime());
+        listener->chip->tellCodeTime(nullptr);
     }
-    ears_.clear();
+    listeners_.clear();
 }
 
-std::vector<tape::ShareLog::Stretch> FunctionTimes::open(const Ear& ear)
+std::vector<tape::ShareLog::Stretch> FunctionTimes::open(const Listener& listener)
 {
     std::vector<tape::ShareLog::Stretch> out;
-    for (const CodeTime::Stretch& cycles : ear.time->open(ear.chip->cpu().cycle))
-        out.push_back({ear.chip->clock().timeOf({cycles.from}), ear.chip->clock().timeOf({cycles.to}), cycles.shares});
+    for (const CodeTime::Stretch& cycles : listener.time->open(listener.chip->cycles()))
+        out.push_back({listener.chip->clock().timeOf({cycles.from}), listener.chip->clock().timeOf({cycles.to}), cycles.shares});
     return out;
 }
 
 std::vector<CodeTime::State> FunctionTimes::states() const
 {
     std::vector<CodeTime::State> out;
-    for (const auto& ear : ears_)
-        out.push_back(ear->time->state());
+    for (const auto& listener : listeners_)
+        out.push_back(listener->time->state());
     return out;
 }
 
 void FunctionTimes::setStates(const std::vector<CodeTime::State>& states)
 {
-    for (std::size_t i = 0; i < std::min(ears_.size(), states.size()); ++i)
-        ears_[i]->time->setState(states[i]);
+    for (std::size_t i = 0; i < std::min(listeners_.size(), states.size()); ++i)
+        listeners_[i]->time->setState(states[i]);
 }
 
 void FunctionTimes::leave()
 {
-    for (const auto& ear : ears_)
-        logs_[ear->id].last = open(*ear);
+    for (const auto& listener : listeners_)
+        logs_[listener->id].last = open(*listener);
 }
 
 void FunctionTimes::dropAfter(Time t)
@@ -128,17 +127,17 @@ FunctionTimes::Shares FunctionTimes::columns(const std::string& chip, Time from,
     const auto log = logs_.find(chip);
     if (log == logs_.end())
         return {};
-    const auto ear = std::find_if(ears_.begin(), ears_.end(), [&](const auto& e) { return e->id == chip; });
-    const std::vector<tape::ShareLog::Stretch> last = behind ? log->second.last : ear == ears_.end() ? std::vector<tape::ShareLog::Stretch>() : open(**ear);
+    const auto listener = std::find_if(listeners_.begin(), listeners_.end(), [&](const auto& l) { return l->id == chip; });
+    const std::vector<tape::ShareLog::Stretch> last = behind ? log->second.last : listener == listeners_.end() ? std::vector<tape::ShareLog::Stretch>() : open(**listener);
     return {&log->second.names, log->second.shares.columns(from, to, count, last)};
 }
 
 std::map<std::string, FunctionTimes::Log> FunctionTimes::logs(bool behind) const
 {
     std::map<std::string, Log> out = logs_;
-    for (const auto& ear : ears_)
+    for (const auto& listener : listeners_)
         if (!behind)
-            out[ear->id].last = open(*ear);
+            out[listener->id].last = open(*listener);
     return out;
 }
 

@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "bench/world.h"
-#include "chip/avr/core/code_time.h"
+#include "chip/code_time.h"
 #include "debug/symbols.h"
 #include "tape/share_log.h"
 
@@ -32,13 +32,13 @@ public:
     };
 
     // Listens to the chips of a world that have firmware, from now on, in stretches so long. The world must outlive the listening.
-    void listen(bench::World& world, const std::map<std::string, debug::Symbols const*>& symbols, kernel::Duration stretch = chip::avr::Chip::kUsualStretch);
+    void listen(bench::World& world, const std::map<std::string, debug::Symbols const*>& symbols, kernel::Duration stretch = chip::Mcu::kUsualStretch);
     // What is under way is told to its end; nobody is listened to any more. Before the world goes, and after firmware has been replaced.
     void stop();
 
     // Under way in each chip.
-    [[nodiscard]] std::vector<chip::avr::CodeTime::State> states() const;
-    void setStates(const std::vector<chip::avr::CodeTime::State>& states);
+    [[nodiscard]] std::vector<chip::CodeTime::State> states() const;
+    void setStates(const std::vector<chip::CodeTime::State>& states);
     // The present is about to be left for the past.
     void leave();
     // What comes after t will not be.
@@ -68,15 +68,15 @@ public:
     void setLogs(std::map<std::string, Log> logs);
 
 private:
-    struct Ear {
+    struct Listener {
         std::string id;
-        chip::avr::Chip* chip = nullptr;
-        std::unique_ptr<chip::avr::CodeTime> time;
+        chip::Mcu* chip = nullptr;
+        std::unique_ptr<chip::CodeTime> time;
         tape::ShareLog* log = nullptr;
     };
-    [[nodiscard]] static std::vector<tape::ShareLog::Stretch> open(const Ear& ear);
+    [[nodiscard]] static std::vector<tape::ShareLog::Stretch> open(const Listener& listener);
 
-    std::vector<std::unique_ptr<Ear>> ears_;
+    std::vector<std::unique_ptr<Listener>> listeners_;
     std::map<std::string, Log> logs_;
     std::size_t bound_ = SIZE_MAX;
 };

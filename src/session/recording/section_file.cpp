@@ -168,7 +168,7 @@ Result<kernel::Snapshot> SectionReader::take(kernel::Progress* progress)
     const auto add = [&](const char* bytes, std::size_t count) {
         sum = sumOf(sum, bytes, count);
         const auto* b = reinterpret_cast<const std::byte*>(bytes);
-        out.insert(out.end(), b, b + count);
+        out.bytes.insert(out.bytes.end(), b, b + count);
     };
     std::size_t more = 0;  // what Zstandard still waits for; 0 at the end of its frame
     for (std::uint64_t left = head_.stored; left > 0;) {

@@ -19,7 +19,7 @@ namespace bramix::session {
 struct Remembered {
     std::shared_ptr<const bench::World::Moment> moment;
     std::size_t inputs = 0;  // how many had been applied
-    std::vector<chip::avr::CodeTime::State> codeTimes{};  // under way (function_times.h)
+    std::vector<chip::CodeTime::State> codeTimes{};  // under way (function_times.h)
 };
 
 class History {

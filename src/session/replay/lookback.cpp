@@ -15,7 +15,7 @@ Lookback::Lookback(Session& session, const bench::Catalogue& catalogue) : sessio
 
 void Lookback::wantShares(Time from, Time to, Duration column)
 {
-    if (column <= Duration{} || column >= chip::avr::Chip::kUsualStretch || (running_ && to >= session_.world().now()))
+    if (column <= Duration{} || column >= chip::Mcu::kUsualStretch || (running_ && to >= session_.world().now()))
         shares_.rest();
     else
         shares_.want(from, to, column);
@@ -191,8 +191,8 @@ Result<Lookback::Scene> Lookback::sceneAt(const std::string& chip, std::uint32_t
     while (unit->chip->now() <= at && !world.faulted()) {
         (*past)->giveDueInputs();
         if (unit->chip->codeAddress() == code || out.frames.empty()) {
-            out.frames = program.frames.unwind(program.symbols, ChipTarget(*unit), registersOf(*unit->chip));
-            out.pins = debug::pinTable(*unit->table, *unit->chip);
+            out.frames = program.frames.unwind(program.symbols, ChipTarget(*unit), debug::registersOf(*unit->chip));
+            out.pins = unit->chip->pins();
         }
         const Time before = unit->chip->now();
         world.stepInstruction(index);

@@ -14,7 +14,6 @@
 #include <string>
 #include <vector>
 
-#include "debug/pin_table.h"
 #include "session/replay/found_spans.h"
 #include "session/replay/past_shares.h"
 #include "session/replay/past_steps.h"
@@ -60,7 +59,7 @@ public:
     // A chip right before an instruction of its.
     struct Scene {
         std::vector<debug::Frame> frames;  // who had called whom, the innermost first
-        std::vector<debug::PinRow> pins;
+        std::vector<chip::PinStatus> pins;
     };
     // When an instruction ran that did something, or that ran while a peripheral did it, at this instant.
     [[nodiscard]] Result<Scene> sceneAt(const std::string& chip, std::uint32_t code, Time at);

@@ -119,7 +119,7 @@ void PastSteps::begin(const std::string& name, Item& item)
     } else if ((local = splitLocal(name))) {
         ok = knowsLocal(program.symbols, *local);
         if (ok)
-            item.local.emplace(*local, debug::codeOf(program.symbols, unit().chip->cpu().flash().size(), local->function));
+            item.local.emplace(*local, debug::codeOf(program.symbols, unit().chip->code(), *unit().device, local->function));
     } else {
         ok = item.expression.emplace(name).begin(program, {unit()});
         if (ok && item.expression->open())

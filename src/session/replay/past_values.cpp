@@ -104,10 +104,10 @@ bool PastValues::begin(std::chrono::steady_clock::time_point until)
 {
     // What was looked for before stops nothing any more.
     const auto there = way_.go(search_.from(), until, [](bench::World& world) {
-        world.hear({});
+        world.setChangeListener({});
         for (bench::World::ChipUnit& unit : world.chips()) {
-            unit.chip->cpu().setWatches({});
-            unit.chip->cpu().setBreakpoints({});
+            unit.chip->setWatchpoints({});
+            unit.chip->setBreakpoints({});
         }
         world.resume(true);
     });
@@ -150,24 +150,25 @@ void PastValues::watch()
 void PastValues::arm(std::size_t chip)
 {
     setWatches(chip);
-    std::vector<std::uint32_t> words;
+    const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
+    std::vector<std::uint32_t> addresses;
     for (const Local& l : locals_)
-        for (std::uint32_t word = 0; l.chip == chip && word < l.stops.size(); ++word)
-            if (l.stops[word] != 0)
-                words.push_back(word);
-    way_.past().world().chips()[chip].chip->cpu().setBreakpoints(words);
+        for (std::size_t slot = 0; l.chip == chip && slot < l.stops.size(); ++slot)
+            if (l.stops[slot] != 0)
+                addresses.push_back(unit.device->codeAt(slot));
+    unit.chip->setBreakpoints(addresses);
 }
 
 // A chip stops after each write to one of the places in its memory.
 void PastValues::setWatches(std::size_t chip)
 {
     const bench::World::ChipUnit& unit = way_.past().world().chips()[chip];
-    std::vector<chip::avr::Watch> watches;
+    std::vector<chip::Watchpoint> watches;
     for (const Placed& p : placed_)
         for (const ExpressionFollower::Part& part : p.follower.parts())
-            if (p.chip == chip && part.place.space == debug::Space::data && ExpressionFollower::kindsOf(part.place, *unit.table).memory)
-                watches.push_back({static_cast<std::uint16_t>(part.place.address), static_cast<std::uint16_t>(part.place.length), false, true});
-    unit.chip->cpu().setWatches(watches);
+            if (p.chip == chip && part.place.space == debug::Space::data && ExpressionFollower::kindsOf(part.place, *unit.device).memory)
+                watches.push_back({part.place.address, part.place.length, false, true});
+    unit.chip->setWatchpoints(watches);
     moved_[chip] = false;
 }
 
@@ -177,7 +178,7 @@ void PastValues::hearWhereNeeded()
     if (hears_ || std::none_of(placed_.begin(), placed_.end(), [](const Placed& p) { return p.kinds.peripheral; }))
         return;
     hears_ = true;
-    way_.past().world().hear([this](Time at) { lookAtRegisters(at); });
+    way_.past().world().setChangeListener([this](Time at) { lookAtRegisters(at); });
 }
 
 // Empty, or why not.
@@ -203,7 +204,7 @@ void PastValues::learnKinds(Placed& p)
     const bench::World::ChipUnit& unit = way_.past().world().chips()[p.chip];
     p.kinds = {};
     for (const ExpressionFollower::Part& part : p.follower.parts()) {
-        const ExpressionFollower::Kinds kinds = ExpressionFollower::kindsOf(part.place, *unit.table);
+        const ExpressionFollower::Kinds kinds = ExpressionFollower::kindsOf(part.place, *unit.device);
         p.kinds.core = p.kinds.core || kinds.core;
         p.kinds.peripheral = p.kinds.peripheral || kinds.peripheral;
         p.kinds.memory = p.kinds.memory || kinds.memory;
@@ -218,12 +219,12 @@ std::string PastValues::watchLocal(std::size_t chip, const std::string& expressi
     if (auto ok = knowsLocal(symbols, name); !ok)
         return ok.error().text();
     const std::string root = rootOf(name.expression);
-    debug::LocalStops stops = debug::localStops(symbols, unit.chip->cpu().flash(), *unit.table, name.function, root, root != name.expression);
+    debug::LocalStops stops = debug::localStops(symbols, unit.chip->code(), *unit.device, name.function, root, root != name.expression);
     std::vector<std::uint8_t> at(stops.inside.size());
-    for (const std::uint32_t word : stops.arrivals)
-        at[word] |= kArrival;
-    for (const std::uint32_t word : stops.steps)
-        at[word] |= kStep;
+    for (const std::uint32_t address : stops.arrivals)
+        at[unit.device->slotOf(address)] |= kArrival;
+    for (const std::uint32_t address : stops.steps)
+        at[unit.device->slotOf(address)] |= kStep;
     locals_.push_back({chip, &found, LocalFollower(name, std::move(stops.inside)), std::move(at), {}});
     look(locals_.back(), true);
     return {};
@@ -249,13 +250,13 @@ void PastValues::record(std::size_t chip, Found& found, const debug::Value& valu
 bool PastValues::look(Placed& p, Time at, bool told)
 {
     const bench::World::ChipUnit& unit = way_.past().world().chips()[p.chip];
-    const auto cycle = p.kinds.peripheral ? std::optional(unit.chip->clock().firstCycleAtOrAfter(at).n) : std::nullopt;
-    const ExpressionFollower::News news = p.follower.look(session_.program(unit.id), {unit, cycle});
+    const auto when = p.kinds.peripheral ? std::optional(at) : std::nullopt;
+    const ExpressionFollower::News news = p.follower.look(session_.program(unit.id), {unit, when});
     if (p.follower.moved()) {
         moved_[p.chip] = true;
         learnKinds(p);
         // The chip goes on before what is watched now can be told to it.
-        if (!told && p.kinds.memory && unit.chip->debugStop().kind == chip::avr::DebugStop::Kind::none)
+        if (!told && p.kinds.memory && !unit.chip->hasStopped())
             p.found->movedAt(at);
     }
     switch (news) {
@@ -318,18 +319,19 @@ void PastValues::stopped()
     bench::World& world = way_.past().world();
     std::vector<std::size_t> toStep;
     for (std::size_t i = 0; i < world.chips().size(); ++i) {
-        const chip::avr::DebugStop stop = world.chips()[i].chip->debugStop();
-        if (stop.kind == chip::avr::DebugStop::Kind::access) {
+        const chip::StopInfo stop = world.chips()[i].chip->stopInfo();
+        if (stop.kind == chip::StopInfo::Kind::access) {
             for (Placed& p : placed_)
                 if (p.chip == i && p.kinds.memory)
                     look(p, world.chips()[i].chip->now(), true);
-        } else if (stop.kind == chip::avr::DebugStop::Kind::breakpoint) {
+        } else if (stop.kind == chip::StopInfo::Kind::breakpoint) {
             bool step = false;
+            const std::size_t slot = world.chips()[i].device->slotOf(stop.code);
             for (Local& l : locals_)
-                if (l.chip == i && l.stops[stop.pc] != 0) {
-                    if ((l.stops[stop.pc] & kArrival) != 0)
+                if (l.chip == i && l.stops[slot] != 0) {
+                    if ((l.stops[slot] & kArrival) != 0)
                         look(l);
-                    step = step || (l.stops[stop.pc] & kStep) != 0;
+                    step = step || (l.stops[slot] & kStep) != 0;
                 }
             if (step)
                 toStep.push_back(i);
@@ -338,13 +340,13 @@ void PastValues::stopped()
     world.resume(false);
     for (const std::size_t i : toStep) {
         const bench::World::ChipUnit& unit = world.chips()[i];
-        const std::uint32_t word = unit.chip->cpu().pc;
+        const std::uint32_t slot = unit.chip->codeSlot();
         for (Local& l : locals_)
             if (l.chip == i)
                 l.follower.stand(unit);
         world.stepInstruction(i, std::min(way_.past().nextInput(), search_.to()));
         for (Local& l : locals_)
-            if (l.chip == i && (l.stops[word] & kStep) != 0)
+            if (l.chip == i && (l.stops[slot] & kStep) != 0)
                 look(l);
     }
 }

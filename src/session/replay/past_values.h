@@ -1,7 +1,7 @@
 // What variables were over long stretches, found afterwards: a second world runs through them at full speed, and stops where one of them may change.
 //
 // The idea: each kind of variable tells where that is. A global changes where it, or a pointer that leads to it, is written; a local where its function's instructions touch its place (debug/local_stops.h); a
-// register of a peripheral when something is due, at an access, an interrupt or a reset (bench::World::hear()). What also moves by itself, as a counter does, is looked at in between as
+// register of a peripheral when something is due, at an access, an interrupt or a reset (bench::World::setChangeListener()). What also moves by itself, as a counter does, is looked at in between as
 // well, often enough for every column of a window, and is said to be.
 // A short stretch is gone through instruction by instruction (lookback.h), which takes seconds for a second; this takes seconds for minutes.
 // Tested by tests/session/replay/lookback_test.cpp.

@@ -1,6 +1,7 @@
 // Which functions run, followed from one instruction to the next: who called whom, what interrupts and sleep lie in between.
 //
-// The idea: a call, an interrupt and a return show in the stack pointer and in whose code is next; nothing else is needed.
+// The idea: where a call leaves its return address on the stack, a call, an interrupt and a return show in the stack pointer and in whose code is next; nothing else is needed, and code that
+// handles its stack in its own way is followed, too. Where it leaves it in a register, the instruction that has run tells what it was.
 // Tested by tests/session/replay/lookback_test.cpp.
 #pragma once
 
@@ -30,15 +31,24 @@ private:
     static constexpr std::uint16_t kNoFunction = debug::FunctionMap::kNone;
     struct Open {
         std::uint16_t function = kNoFunction;
-        std::uint16_t sp = 0;  // behind the return address
+        std::uint32_t sp = 0;  // behind the return address
         std::size_t span = 0;
+        std::uint32_t returnsTo = UINT32_MAX;  // where that is in a register
     };
+    [[nodiscard]] bool lookByStack(const bench::World::ChipUnit& unit, std::vector<Span>& spans, std::size_t most);
+    [[nodiscard]] bool lookByFlow(const bench::World::ChipUnit& unit, std::vector<Span>& spans, std::size_t most);
+    [[nodiscard]] bool push(std::vector<Span>& spans, std::size_t most, Time now, const Open& open);
+    void standBefore(const bench::World::ChipUnit& unit);
     [[nodiscard]] std::string nameOf(std::uint16_t function) const { return function == kNoFunction ? std::string() : map_.names[function]; }
 
     debug::FunctionMap map_;
     std::vector<Open> stack_;
     std::optional<std::size_t> asleep_;  // the span of the sleep in progress
-    std::uint16_t spBefore_ = 0;
+    std::uint32_t spBefore_ = 0;
+    // Where it stood, by flow.
+    std::uint32_t pcBefore_ = 0;
+    std::int64_t instructionsBefore_ = 0;
+    chip::InstructionInfo next_{};
     Time from_{};
 };
 

@@ -6,17 +6,15 @@ namespace bramix::session {
 
 namespace {
 
-constexpr std::uint16_t kRegisterFile = 0x20;  // r0 to r31 lie below
-
-bool isCore(std::uint32_t address) { return address < kRegisterFile || (address >= chip::avr::kSpl && address <= chip::avr::kSreg); }
-
 class MemoryTarget final : public debug::Target {
 public:
     explicit MemoryTarget(const ExpressionFollower::Memory& memory) : memory_(memory), chip_(memory.unit) {}
-    [[nodiscard]] std::uint8_t data(std::uint32_t address) const override { return memory_.data(static_cast<std::uint16_t>(address)); }
+    [[nodiscard]] std::uint8_t data(std::uint32_t address) const override { return memory_.data(address); }
     [[nodiscard]] std::uint8_t flash(std::uint32_t address) const override { return chip_.flash(address); }
     [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const override { return memory_.eeprom(address); }
-    [[nodiscard]] const chip::avr::ChipTable& chip() const override { return chip_.chip(); }
+    [[nodiscard]] const chip::Device& device() const override { return chip_.device(); }
+    [[nodiscard]] const chip::RegisterMap& registers() const override { return chip_.registers(); }
+    [[nodiscard]] std::uint64_t coreRegister(std::size_t index) const override { return chip_.coreRegister(index); }
 
 private:
     const ExpressionFollower::Memory& memory_;
@@ -27,24 +25,24 @@ void readInto(std::vector<std::uint8_t>& bytes, const debug::Use& place, const E
 {
     bytes.clear();
     for (std::uint32_t i = 0; i < place.length; ++i)
-        bytes.push_back(place.space == debug::Space::eeprom ? memory.eeprom(place.address + i) : memory.data(static_cast<std::uint16_t>(place.address + i)));
+        bytes.push_back(place.space == debug::Space::eeprom ? memory.eeprom(place.address + i) : memory.data(place.address + i));
 }
 
 }  // namespace
 
-std::uint8_t ExpressionFollower::Memory::data(std::uint16_t address) const
+std::uint8_t ExpressionFollower::Memory::data(std::uint32_t address) const
 {
-    return cycle && !isCore(address) && address < unit.table->core.ramStart ? unit.chip->peekRegister(address, *cycle) : unit.chip->peek(address);
+    return when && kindsOf({debug::Space::data, address, 1}, *unit.device).peripheral ? unit.chip->readDataAt(address, *when) : unit.chip->readData(address);
 }
 
-ExpressionFollower::Kinds ExpressionFollower::kindsOf(const debug::Use& place, const chip::avr::ChipTable& chip)
+ExpressionFollower::Kinds ExpressionFollower::kindsOf(const debug::Use& place, const chip::Device& device)
 {
     if (place.space == debug::Space::eeprom)
         return {false, true, false};
     Kinds out;
     for (std::uint32_t i = 0; i < place.length; ++i) {
-        const auto address = static_cast<std::uint16_t>(place.address + i);
-        (address >= chip.core.ramStart ? out.memory : isCore(address) ? out.core : out.peripheral) = true;
+        const std::uint32_t address = place.address + i;
+        (address >= device.ramBegin && address <= device.ramEnd ? out.memory : device.registerAt(address) ? out.core : out.peripheral) = true;
     }
     return out;
 }

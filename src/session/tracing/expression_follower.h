@@ -22,9 +22,9 @@ public:
     // A chip's memory, at an instant. While its core works, the instant is the core's own, to which registers that move by themselves are reckoned.
     struct Memory {
         const bench::World::ChipUnit& unit;
-        std::optional<std::int64_t> cycle{};
-        [[nodiscard]] std::uint8_t data(std::uint16_t address) const;
-        [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const { return address < unit.table->eepromBytes ? unit.chip->eeprom().contents()[address] : 0xFF; }
+        std::optional<Time> when{};
+        [[nodiscard]] std::uint8_t data(std::uint32_t address) const;
+        [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const { return address < unit.chip->nonVolatile().size() ? unit.chip->nonVolatile()[address] : std::uint8_t{0xFF}; }
     };
 
     // Works it out for the first time. An error: why it has no value and never will.
@@ -52,7 +52,7 @@ public:
     struct Kinds {
         bool core = false, peripheral = false, memory = false;
     };
-    [[nodiscard]] static Kinds kindsOf(const debug::Use& place, const chip::avr::ChipTable& chip);
+    [[nodiscard]] static Kinds kindsOf(const debug::Use& place, const chip::Device& device);
 
 private:
     [[nodiscard]] Result<void> workOut(Program& program, const Memory& memory);

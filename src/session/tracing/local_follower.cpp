@@ -8,13 +8,26 @@ namespace bramix::session {
 
 void LocalFollower::stand(const bench::World::ChipUnit& unit)
 {
-    sp_ = unit.chip->cpu().sp;
-    stoodInside_ = inside(unit.chip->cpu().pc);
+    sp_ = static_cast<std::uint32_t>(unit.chip->stackPointer());
+    stoodInside_ = inside(unit);
 }
 
 namespace {
 
-std::int32_t standsAt(const chip::avr::Cpu& cpu, unsigned reg) { return reg >= debug::FrameTable::kStackPointer ? cpu.sp : cpu.data[reg & 31U] | (cpu.data[(reg + 1) & 31U] << 8); }
+// What stands in the register of a DWARF number, as wide as a pointer.
+std::int64_t standsAt(const chip::DebugPort& port, unsigned number)
+{
+    const chip::Device& device = port.device();
+    std::int64_t value = 0;
+    unsigned bytes = 0;
+    for (auto index = debug::registerOfDwarf(device, number); index && bytes < device.pointerBytes; index = debug::registerOfDwarf(device, ++number)) {
+        if (device.coreRegisters[*index].role == chip::CoreRole::stackPointer)
+            return static_cast<std::int64_t>(port.stackPointer());
+        value |= static_cast<std::int64_t>(port.readRegister(*index)) << (8 * bytes);
+        bytes += device.coreRegisters[*index].bytes();
+    }
+    return value;
+}
 
 }  // namespace
 
@@ -22,7 +35,7 @@ std::optional<LocalValue> LocalFollower::read(Program& program, const bench::Wor
 {
     if (!plain_)
         return localAt(program, unit, name_);
-    Known& known = places_[unit.chip->cpu().pc];
+    Known& known = places_[unit.chip->codeAddress()];
     std::optional<LocalValue> out;
     if (known.times == 2 && readPlace(known.place, unit, out))
         return out;
@@ -37,23 +50,24 @@ bool LocalFollower::readPlace(const Place& place, const bench::World::ChipUnit& 
 {
     if (place.nowhere)
         return true;
-    const chip::avr::Cpu& cpu = unit.chip->cpu();
-    const std::int32_t cfa = cpu.sp + place.frame;
-    if (standsAt(cpu, place.base) + place.fromBase != cfa)
+    const chip::Mcu& core = *unit.chip;
+    const std::int64_t cfa = static_cast<std::int64_t>(core.stackPointer()) + place.frame;
+    if (standsAt(core, place.base) + place.fromBase != cfa)
         return false;
     out = LocalValue{place.value, static_cast<std::uint32_t>(cfa)};
     std::vector<std::uint8_t>& bytes = out->value.bytes;
     for (std::size_t i = 0; i < bytes.size(); ++i)
-        bytes[i] = place.value.inMemory ? unit.chip->peek(static_cast<std::uint16_t>(cfa + place.offset + static_cast<std::int32_t>(i))) : cpu.data[place.value.registers[i]];
+        bytes[i] = place.value.inMemory ? core.readData(static_cast<std::uint64_t>(cfa + place.offset + static_cast<std::int64_t>(i)))
+                                        : static_cast<std::uint8_t>(core.readRegister(place.value.registers[i].index) >> (8 * place.value.registers[i].byte));
     if (place.value.inMemory)
-        out->value.address = static_cast<std::uint16_t>(cfa + place.offset);
+        out->value.address = static_cast<std::uint32_t>(cfa + place.offset);
     return true;
 }
 
 void LocalFollower::learn(Known& known, const Program& program, const bench::World::ChipUnit& unit, const std::optional<LocalValue>& value) const
 {
-    const chip::avr::Cpu& cpu = unit.chip->cpu();
-    const auto base = program.frames.baseAt(cpu.pc * 2);
+    const chip::Mcu& core = *unit.chip;
+    const auto base = program.frames.baseAt(core.codeAddress());
     // One that outlives its function has a place of its own.
     const auto outlives = [&](const debug::Variable& v) { return v.function >= 0 && v.name == name_.expression && v.fixedAddress() && debug::isNamed(program.symbols.functions()[static_cast<std::size_t>(v.function)], name_.function); };
     if (value && value->value.inMemory && std::any_of(program.symbols.variables().begin(), program.symbols.variables().end(), outlives)) {
@@ -68,12 +82,12 @@ void LocalFollower::learn(Known& known, const Program& program, const bench::Wor
             known.changes = true;
             return;
         }
-        const auto cfa = static_cast<std::int32_t>(value->cfa);
+        const auto cfa = static_cast<std::int64_t>(value->cfa);
         place.base = *base;
-        place.fromBase = cfa - standsAt(cpu, *base);
-        place.frame = cfa - cpu.sp;
+        place.fromBase = static_cast<std::int32_t>(cfa - standsAt(core, *base));
+        place.frame = static_cast<std::int32_t>(cfa - static_cast<std::int64_t>(core.stackPointer()));
         place.value = value->value;
-        place.offset = value->value.inMemory ? static_cast<std::int32_t>(value->value.address) - cfa : 0;
+        place.offset = value->value.inMemory ? static_cast<std::int32_t>(static_cast<std::int64_t>(value->value.address) - cfa) : 0;
     }
     if (known.times > 0 && !(known.place == place)) {
         known.changes = true;
@@ -86,14 +100,13 @@ void LocalFollower::learn(Known& known, const Program& program, const bench::Wor
 
 LocalFollower::News LocalFollower::look(Program& program, const bench::World::ChipUnit& unit)
 {
-    const chip::avr::Cpu& cpu = unit.chip->cpu();
     const auto ended = [this] { return std::exchange(open_, false) ? News::ended : News::none; };
-    if (!inside(cpu.pc)) {
-        const int bytesOfReturn = unit.table->core.longPc ? 3 : 2;
+    if (!inside(unit)) {
+        const std::uint64_t sp = unit.chip->stackPointer(), bytesOfReturn = unit.device->returnBytes;
         // A call and an interrupt leave a return address; whatever else leads out of it has left it.
-        const bool left = stoodInside_ && cpu.sp + bytesOfReturn > sp_;
+        const bool left = stoodInside_ && sp + bytesOfReturn > sp_;
         // Or out of several functions at once.
-        return open_ && (left || cpu.sp + bytesOfReturn > static_cast<int>(cfa_)) ? ended() : News::none;
+        return open_ && (left || sp + bytesOfReturn > cfa_) ? ended() : News::none;
     }
     auto here = read(program, unit);
     if (!here || here->value.bytes.empty())

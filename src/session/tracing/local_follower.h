@@ -19,7 +19,7 @@ namespace bramix::session {
 
 class LocalFollower {
 public:
-    // `inside`: by word of flash, its function's code.
+    // `inside`: by slot of program memory (Device::codeStep), its function's code.
     LocalFollower(LocalName name, std::vector<bool> inside) : name_(std::move(name)), inside_(std::move(inside)), plain_(rootOf(name_.expression) == name_.expression) {}
 
     enum class News : std::uint8_t { none, value, ended };
@@ -37,7 +37,7 @@ private:
     struct Place {
         bool nowhere = false;
         std::int32_t frame = 0;       // the CFA's distance from the stack pointer
-        unsigned base = debug::FrameTable::kStackPointer;
+        unsigned base = 0;            // a DWARF number
         std::int32_t fromBase = 0;    // and from the register that the compiler counts from
         debug::Value value;           // its type and registers
         std::int32_t offset = 0;      // in memory: from the CFA
@@ -52,7 +52,7 @@ private:
         bool changes = false;    // it has to be worked out each time
     };
 
-    [[nodiscard]] bool inside(std::uint32_t word) const { return word < inside_.size() && inside_[word]; }
+    [[nodiscard]] bool inside(const bench::World::ChipUnit& unit) const { return unit.chip->codeSlot() < inside_.size() && inside_[unit.chip->codeSlot()]; }
     [[nodiscard]] std::optional<LocalValue> read(Program& program, const bench::World::ChipUnit& unit);
     static bool readPlace(const Place& place, const bench::World::ChipUnit& unit, std::optional<LocalValue>& out);
     void learn(Known& known, const Program& program, const bench::World::ChipUnit& unit, const std::optional<LocalValue>& value) const;
@@ -60,10 +60,10 @@ private:
     LocalName name_;
     std::vector<bool> inside_;
     bool plain_ = false;     // the name of a variable
-    std::unordered_map<std::uint32_t, Known> places_;  // by word
+    std::unordered_map<std::uint32_t, Known> places_;  // by code address
     debug::Value value_;
     std::uint32_t cfa_ = 0;  // of the frame whose value it is
-    std::uint16_t sp_ = 0;   // where it stood, and whether that was in the function
+    std::uint32_t sp_ = 0;   // where it stood, and whether that was in the function
     bool stoodInside_ = false;
     bool open_ = false, goesOn_ = false;
 };

@@ -5,7 +5,7 @@
 
 namespace bramix::test {
 
-class TwoChips : private ChipObserver, private circuit::CircuitObserver {
+class TwoChips : private McuObserver, private circuit::CircuitObserver {
 public:
     using Joint = std::pair<const char*, const char*>;
 
@@ -65,8 +65,9 @@ public:
     std::vector<std::pair<std::string, Time>> rises;
 
 private:
-    void chipNote(const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
-    void chipInterrupt(std::uint8_t, Time) override {}
+    void remark(Weight, const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
+    void exceptionEntered(unsigned, Time) override {}
+    void exceptionReturned(Time) override {}
     void netChanged(circuit::NetId net, circuit::NetState state, Time at, circuit::Cause) override
     {
         if (state == circuit::NetState::high)

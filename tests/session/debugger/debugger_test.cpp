@@ -1,6 +1,7 @@
 // Stops, steps and going back, on real firmware at several levels of optimisation.
 #include <QtTest>
 
+#include "chip/avr/chip.h"
 #include "kernel/random.h"
 #include "session/keeper_bench.h"
 
@@ -33,7 +34,7 @@ private:
             qWarning("%s", ok.error().text().c_str());
         return ok && finish(s, d);
     }
-    static std::uint32_t pc(Session& s) { return s.world().chips()[0].chip->cpu().pc * 2; }
+    static std::uint32_t pc(Session& s) { return chip::avr::chipOf(*s.world().chips()[0].chip).cpu().pc * 2; }
 
 private slots:
     void initTestCase()
@@ -47,7 +48,7 @@ private slots:
     {
         const auto s = bench_.open();
         Debugger d(*s);
-        const auto& cpu = s->world().chips()[0].chip->cpu();
+        const auto& cpu = chip::avr::chipOf(*s->world().chips()[0].chip).cpu();
         QVERIFY(until(*s, d, stop(line("sei();"))));
         QCOMPARE(lineNow(d), lineOf(kKeeper, "sei();"));
         QVERIFY(until(*s, d, stop("mean")));
@@ -60,9 +61,9 @@ private slots:
         QCOMPARE(QString::fromStdString(d.report().text).section(' ', 0, 0), line("gates[1].cm = ladder(3)"));
         QVERIFY(until(*s, d, stop("read PINC")) == false);  // only once, at the beginning
         QVERIFY(until(*s, d, stop("rise mcu.PB1")));
-        QVERIFY((s->world().chips()[0].chip->peek(0x25) & 2) != 0);
+        QVERIFY((chip::avr::chipOf(*s->world().chips()[0].chip).peek(0x25) & 2) != 0);
         QVERIFY(until(*s, d, stop("fall PB1")));
-        QVERIFY((s->world().chips()[0].chip->peek(0x25) & 2) == 0);
+        QVERIFY((chip::avr::chipOf(*s->world().chips()[0].chip).peek(0x25) & 2) == 0);
         const Time before = s->world().now();
         QVERIFY(until(*s, d, stop(QString("time %1us").arg(before.time_since_epoch() / 1us + 100))));
         QCOMPARE((s->world().now() - Time(before.time_since_epoch() / 1us * 1us)) / 1us, 100);
@@ -75,7 +76,7 @@ private slots:
         const auto s = bench_.open();
         Debugger d(*s);
         QVERIFY(until(*s, d, stop("rise mcu.PB1")));
-        const auto& chip = *s->world().chips()[0].chip;
+        const auto& chip = chip::avr::chipOf(*s->world().chips()[0].chip);
         QCOMPARE(int{chip.peek(0x23)} & 2, 2);  // PINB, DDRB = 0xFF: as PORTB
         QCOMPARE(int{chip.peek(0x23)}, int{chip.peek(0x25)});
     }
@@ -321,7 +322,7 @@ int main(void)
 )"));
         const auto s = bench.open();
         Debugger d(*s);
-        const auto& cpu = s->world().chips()[0].chip->cpu();
+        const auto& cpu = chip::avr::chipOf(*s->world().chips()[0].chip).cpu();
         for (int i = 0; i < 3; ++i)
             QVERIFY(until(*s, d, stop("interrupt TIMER1_COMPA")));
         const Time woke = s->world().now();
@@ -573,10 +574,10 @@ int main(void)
         QVERIFY(debug::unsignedOf(d.evaluate("ticks")->bytes) < now);
         // A pin: to the very OUT.
         QVERIFY(d.backToChange("mcu.PB2").has_value());
-        const auto port = s->world().chips()[0].chip->peek(0x25);
+        const auto port = chip::avr::chipOf(*s->world().chips()[0].chip).peek(0x25);
         QVERIFY(d.begin(Step::instruction).has_value());
         QVERIFY(finish(*s, d));
-        QVERIFY(((port ^ s->world().chips()[0].chip->peek(0x25)) & 4) != 0);
+        QVERIFY(((port ^ chip::avr::chipOf(*s->world().chips()[0].chip).peek(0x25)) & 4) != 0);
         QVERIFY(d.backToChange("gates[0].next").has_value());
         QCOMPARE(lineNow(d), lineOf(kKeeper, "gates[0].next = &gates[1]"));
         // What the source never changes was copied out of flash before main().
@@ -596,7 +597,7 @@ int main(void)
     {
         QFETCH(QString, name);
         const auto other = bench_.open();
-        const auto& cpu = other->world().chips()[0].chip->cpu();
+        const auto& cpu = chip::avr::chipOf(*other->world().chips()[0].chip).cpu();
         const auto value = [&] { return name == "sreg" ? cpu.sreg : name == "sp" ? cpu.sp : name == "SPL" ? cpu.sp & 0xFF : name == "0x0018" ? cpu.data[24] : cpu.data[name.mid(1).toUInt()]; };
         std::vector<std::pair<Time, int>> changes;
         other->advance(Time(1900us));  // interrupts are due soon
@@ -787,7 +788,7 @@ int main(void)
         d.setStops({stop(line("sei();"))});
         s->world().resume(true);
         for (auto& unit : s->world().chips())
-            unit.chip->cpu().setBreakpoints({});
+            chip::avr::chipOf(*unit.chip).cpu().setBreakpoints({});
         s->advance(Time(25ms));
         QVERIFY(d.backToStop().has_value());
         QCOMPARE(lineNow(d), lineOf(kKeeper, "sei();"));

@@ -2,6 +2,7 @@
 // has no descriptions of its frames.
 #include <QtTest>
 
+#include "chip/avr/chip.h"
 #include "chip/avr/core/isa.h"
 #include "debug/code_functions.h"
 #include "session/example_bench.h"
@@ -107,7 +108,7 @@ private:
         Program& program = s.program("mcu");
         // As of a plain HEX file: all that there is is the code.
         if (!told) {
-            program.symbols = debug::functionsOf(unit.firmware.words(), *unit.table);
+            program.symbols = debug::functionsOf({unit.firmware.flash, 0}, *unit.device);
             program.frames = debug::FrameTable();
         }
         const ChipTarget target(unit);
@@ -115,13 +116,13 @@ private:
         std::map<QString, int> wrong;
         int looked = 0, bad = 0;
         for (int i = 0; i < instructions; ++i) {
-            const chip::avr::Cpu& cpu = unit.chip->cpu();
+            const chip::avr::Cpu& cpu = chip::avr::chipOf(*unit.chip).cpu();
             const std::uint32_t pc = cpu.pc;
             const std::uint16_t sp = cpu.sp;
             const chip::avr::Instruction next = cpu.decodeAt(pc);
-            const bool interrupted = unit.chip->interruptPending();
+            const bool interrupted = chip::avr::chipOf(*unit.chip).interruptPending();
             s.advanceInstruction(0);
-            const std::uint32_t top = (static_cast<std::uint32_t>(unit.chip->peek(static_cast<std::uint16_t>(cpu.sp + 1))) << 8 | unit.chip->peek(static_cast<std::uint16_t>(cpu.sp + 2))) * 2;
+            const std::uint32_t top = (static_cast<std::uint32_t>(chip::avr::chipOf(*unit.chip).peek(static_cast<std::uint16_t>(cpu.sp + 1))) << 8 | chip::avr::chipOf(*unit.chip).peek(static_cast<std::uint16_t>(cpu.sp + 2))) * 2;
             using Op = chip::avr::Op;
             if (interrupted && cpu.sp + 2 == sp && top == pc * 2) {
                 calls.push_back(top);  // in place of the instruction an interrupt has come

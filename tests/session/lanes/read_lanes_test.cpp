@@ -1,6 +1,7 @@
 // Lanes that read: what a window shows is what a listener heard from the beginning; interrupts to the cycle; and what a search finds.
 #include <QtTest>
 
+#include "chip/avr/chip.h"
 #include "bench/catalogue.h"
 #include "bench/edit.h"
 #include "debug/compiled.h"
@@ -239,7 +240,7 @@ private slots:
         for (std::uint64_t i = log.first(); i < log.end(); ++i) {
             const SerialByte& b = log[i];
             QVERIFY(b.fromChip && b.code != UINT32_MAX);
-            const auto& flash = session->world().chips()[0].chip->cpu().flash();
+            const auto& flash = chip::avr::chipOf(*session->world().chips()[0].chip).cpu().flash();
             QCOMPARE(flash[b.code / 2] & 0xFE0F, 0x9200);  // STS
             QCOMPARE(flash[b.code / 2 + 1], std::uint16_t{0x00C6});  // UDR0
         }

@@ -4,6 +4,7 @@
 #include <QDir>
 #include <QTemporaryDir>
 
+#include "chip/avr/chip.h"
 #include "session/live/live_session.h"
 #include "session/session.h"
 
@@ -105,13 +106,13 @@ private slots:
         auto s = Session::open(board("a.bin", false), catalogue(), options);
         QVERIFY(s);
         (*s)->advance(kernel::Time(100ms));
-        const auto cycles = (*s)->world().chips()[0].chip->cpu().cycle;
+        const auto cycles = chip::avr::chipOf(*(*s)->world().chips()[0].chip).cpu().cycle;
         QVERIFY(QFile::remove(folder.filePath("a.bin")));
         QVERIFY((*s)->edit(board("a.bin", true)));
         QCOMPARE((*s)->world().circuit().netOf(*(*s)->world().pin({"mcu", "PB0"})), (*s)->world().circuit().netOf(*(*s)->world().pin({"r", "1"})));
-        QVERIFY((*s)->world().chips()[0].chip->cpu().cycle >= cycles);
+        QVERIFY(chip::avr::chipOf(*(*s)->world().chips()[0].chip).cpu().cycle >= cycles);
         (*s)->advance(kernel::Time(200ms));
-        QVERIFY((*s)->world().chips()[0].chip->cpu().cycle > cycles);
+        QVERIFY(chip::avr::chipOf(*(*s)->world().chips()[0].chip).cpu().cycle > cycles);
         const auto findings = (*s)->findings();
         QVERIFY(std::any_of(findings.begin(), findings.end(), [](const bench::Finding& f) { return f.rule == "firmware-unreadable" && f.where == "mcu"; }));
     }
@@ -128,9 +129,9 @@ private slots:
         auto s = Session::open(board("a.bin", false), catalogue(), options);
         QVERIFY(s);
         (*s)->advance(kernel::Time(100ms));
-        const auto cycles = (*s)->world().chips()[0].chip->cpu().cycle;
+        const auto cycles = chip::avr::chipOf(*(*s)->world().chips()[0].chip).cpu().cycle;
         QVERIFY((*s)->edit(board("../old/a.bin", true), folder.filePath("new").toStdString()));
-        QVERIFY((*s)->world().chips()[0].chip->cpu().cycle >= cycles);
+        QVERIFY(chip::avr::chipOf(*(*s)->world().chips()[0].chip).cpu().cycle >= cycles);
         const auto findings = (*s)->findings();
         QVERIFY(std::none_of(findings.begin(), findings.end(), [](const bench::Finding& f) { return f.rule == "firmware-unreadable"; }));
         QVERIFY((*s)->restart());

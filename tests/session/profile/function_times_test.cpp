@@ -1,6 +1,7 @@
 // Which functions had the time, as the session keeps it at full speed, against the same bench gone through instruction by instruction, each looked up in its symbols.
 #include <QtTest>
 
+#include "chip/avr/chip.h"
 #include "kernel/random.h"
 #include "session/example_bench.h"
 #include "session/lanes/function_lane.h"
@@ -42,20 +43,20 @@ Table stepped(Session& s, Time to, Time since = Time{})
                 name = f.name;
         return name;
     };
-    const std::uint32_t vectorBytes = unit.table->vectorWords * 2;
+    const std::uint32_t vectorBytes = unit.device->exceptions[1].entry;
     std::map<std::uint32_t, std::string> names;
     if (since == Time{})
         out["in reset"] = kernel::seconds(unit.chip->now());  // until its clock has settled
     while (unit.chip->now() < to) {
         const Time from = unit.chip->now();
-        const bool slept = unit.chip->cpu().sleeping;
-        const std::uint32_t word = unit.chip->cpu().pc;
+        const bool slept = chip::avr::chipOf(*unit.chip).cpu().sleeping;
+        const std::uint32_t word = chip::avr::chipOf(*unit.chip).cpu().pc;
         s.world().stepInstruction(0, to);
         if (from < since)
             continue;
         // What it takes to enter an interrupt is the time of what was interrupted; a slot of the table, through which it goes, of its handler.
-        const bool inTable = word * 2 < unit.table->vectors.size() * vectorBytes;
-        const auto handlerOf = [&](std::uint32_t slot) { return nameAt(unit.chip->cpu().decodeAt(slot / vectorBytes * unit.table->vectorWords).target * 2); };
+        const bool inTable = word * 2 < unit.device->exceptions.size() * vectorBytes;
+        const auto handlerOf = [&](std::uint32_t slot) { return nameAt(chip::avr::chipOf(*unit.chip).cpu().decodeAt(slot / vectorBytes * vectorBytes / 2).target * 2); };
         if (slept) {
             out["asleep"] += kernel::seconds(unit.chip->now() - from);
         } else {

@@ -1,6 +1,7 @@
 // What is found out afterwards, held against the bench itself put back to instants of that time.
 #include <QtTest>
 
+#include "chip/avr/chip.h"
 #include "debug/expression.h"
 #include "kernel/random.h"
 #include "session/example_bench.h"
@@ -165,7 +166,7 @@ private slots:
                 if (!f.inlined)
                     names.prepend(QString::fromStdString(f.place.function));
             stands[s.world().chips()[0].chip->now()] = names;
-            if (s.world().chips()[0].chip->cpu().sleeping)
+            if (chip::avr::chipOf(*s.world().chips()[0].chip).cpu().sleeping)
                 sleeps.insert(s.world().chips()[0].chip->now());
         }
         QVERIFY(s.goTo(Time(80ms)).has_value());

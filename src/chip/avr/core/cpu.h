@@ -19,8 +19,8 @@
 #include <memory>
 #include <vector>
 
-#include "chip/avr/core/code_time.h"
-#include "chip/avr/core/cycle_counts.h"
+#include "chip/code_time.h"
+#include "chip/cycle_counts.h"
 #include "chip/avr/core/isa.h"
 #include "chip/avr/core/stops.h"
 #include "kernel/archive.h"

@@ -1,7 +1,7 @@
 // Time in handlers and depth of the stack while cycles are counted, against counts by hand.
 #include <QtTest>
 
-#include "chip/avr/core/cycle_counts.h"
+#include "chip/cycle_counts.h"
 
 using namespace bramix::chip::avr;
 

@@ -36,10 +36,10 @@ private slots:
         ChipBench bench;
         bench.program(kToggles);
         std::vector<std::int64_t> heard;
-        bench.chip.hear([&](Time at) { heard.push_back(bench.chip.clock().firstCycleAtOrAfter(at).n); });
+        bench.chip.setChangeListener([&](Time at) { heard.push_back(bench.chip.clock().firstCycleAtOrAfter(at).n); });
         bench.to(25);
         QVERIFY((heard == std::vector<std::int64_t>{2, 4, 6, 6, 11, 13, 13, 18, 20, 20, 25}));
-        bench.chip.hear({});
+        bench.chip.setChangeListener({});
         bench.to(100);
         QCOMPARE(heard.size(), std::size_t{11});
     }
@@ -50,7 +50,7 @@ private slots:
         ChipBench bench;
         bench.program(kToggles);
         std::vector<int> seen;
-        bench.chip.hear([&](Time at) {
+        bench.chip.setChangeListener([&](Time at) {
             const int level = bench.chip.peekRegister(0x25, bench.chip.clock().firstCycleAtOrAfter(at).n) & 1;
             if (seen.empty() || seen.back() != level)
                 seen.push_back(level);
@@ -74,7 +74,7 @@ private slots:
             flag = now;
         };
         bench.queue.hear(look);
-        bench.chip.hear(look);
+        bench.chip.setChangeListener(look);
         bench.to(256 * 50 + 100);
         QCOMPARE(raised, 50);
         QCOMPARE(taken, 50);
@@ -86,7 +86,7 @@ private slots:
         bench.program(kToggles);
         bench.to(20);
         int cleared = 0;
-        bench.chip.hear([&](Time at) { cleared += bench.chip.peekRegister(0x24, bench.chip.clock().firstCycleAtOrAfter(at).n) == 0 ? 1 : 0; });
+        bench.chip.setChangeListener([&](Time at) { cleared += bench.chip.peekRegister(0x24, bench.chip.clock().firstCycleAtOrAfter(at).n) == 0 ? 1 : 0; });
         bench.to(30);
         QCOMPARE(cleared, 0);
         bench.chip.setResetLine(false);
@@ -104,7 +104,7 @@ private slots:
                 bench->write("TIMSK0", 1);
             }
             heard.queue.hear([&](Time) { ++times; });
-            heard.chip.hear([&](Time) { ++times; });
+            heard.chip.setChangeListener([&](Time) { ++times; });
             for (std::int64_t cycle = 1; cycle < 5000; cycle += 97) {
                 bare.to(cycle);
                 heard.to(cycle);

@@ -1,16 +1,16 @@
 // The pins of a chip as registers have set them (ATmega328P datasheet ch. 14: port functions; table 14-1: DDR, PORT and PUD).
 #include <QtTest>
 
-#include "debug/pin_table.h"
 
 using namespace bramix;
 
-class PinTableTest : public QObject {
+class PinStatusTest : public QObject {
     Q_OBJECT
 
-    struct Ear final : chip::avr::ChipObserver {
-        void chipNote(const char*, const std::string&, std::uint32_t, kernel::Time) override {}
-        void chipInterrupt(std::uint8_t, kernel::Time) override {}
+    struct Nobody final : chip::McuObserver {
+        void remark(chip::Weight, const char*, const std::string&, std::uint32_t, kernel::Time) override {}
+        void exceptionEntered(unsigned, kernel::Time) override {}
+        void exceptionReturned(kernel::Time) override {}
     };
 
 private slots:
@@ -18,21 +18,21 @@ private slots:
     {
         kernel::EventQueue queue;
         circuit::Circuit circuit(queue);
-        Ear ear;
+        Nobody nobody;
         const chip::avr::ChipTable& table = chip::avr::atmega328p();
-        chip::avr::Chip chip(table, {}, queue, circuit, ear);
+        chip::avr::Chip chip(table, {}, queue, circuit, nobody);
         for (const char* name : {"PB1", "PB5", "PC0", "PC4", "PD1", "PD2", "PD3", "PD5"})
             QVERIFY(chip.attachPin(name, circuit.addPin(circuit.addNet(name), name)));
         circuit.seal(nullptr);
         chip.powerOn();
         const auto row = [&](const std::string& name) {
-            for (const debug::PinRow& r : debug::pinTable(table, chip))
+            for (const chip::PinStatus& r : chip.pins())
                 if (r.name == name)
                     return r;
-            return debug::PinRow{};
+            return chip::PinStatus{};
         };
-        QCOMPARE(debug::pinTable(table, chip).size(), std::size_t{22});  // PB0 to 7, PC0 to 5, PD0 to 7: PC6 is the reset
-        const debug::PinRow at = row("PD2");
+        QCOMPARE(chip.pins().size(), std::size_t{22});  // PB0 to 7, PC0 to 5, PD0 to 7: PC6 is the reset
+        const chip::PinStatus at = row("PD2");
         QVERIFY(!at.output && !at.pullUp && !at.latch && at.floats && at.digital && at.function.empty());
         chip.poke(0x2B, 0x0C);  // PORTD: pull-ups of PD2 and PD3
         chip.poke(0x2A, 0x28);  // DDRD: PD3 and PD5 out
@@ -57,5 +57,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(PinTableTest)
-#include "pin_table_test.moc"
+QTEST_GUILESS_MAIN(PinStatusTest)
+#include "pin_status_test.moc"

@@ -1,11 +1,11 @@
-#include "chip/avr/core/code_time.h"
+#include "chip/code_time.h"
 
 #include <algorithm>
 #include <utility>
 
 #include "kernel/check.h"
 
-namespace bramix::chip::avr {
+namespace bramix::chip {
 
 CodeTime::CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, Sink sink)
     : partAt_(std::move(partAt)), spent_((std::max<std::size_t>(parts, kFirstPart) + 3) / 4 * 4), sink_(std::move(sink)), given_(spent_.size() + 1), to_(stretch), length_(stretch)
@@ -91,4 +91,4 @@ void CodeTime::setState(const State& state)
         spent_[s.id] = s.amount;
 }
 
-}  // namespace bramix::chip::avr
+}  // namespace bramix::chip

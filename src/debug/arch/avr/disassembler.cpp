@@ -1,15 +1,14 @@
-#include "debug/disassembler.h"
-
-#include "chip/avr/device.h"
+#include "debug/arch/avr/architecture.h"
 
 #include <fmt/format.h>
 
 #include "chip/avr/core/isa.h"
+#include "chip/avr/device.h"
 
-namespace bramix::debug {
+namespace bramix::debug::avr {
 
-namespace avr = chip::avr;
-using avr::Op;
+namespace core = chip::avr;
+using core::Op;
 
 namespace {
 
@@ -19,10 +18,10 @@ constexpr const char* kClearFlag[] = {"clc", "clz", "cln", "clv", "cls", "clh", 
 constexpr const char* kBranchSet[] = {"brcs", "breq", "brmi", "brvs", "brlt", "brhs", "brts", "brie"};
 constexpr const char* kBranchClear[] = {"brcc", "brne", "brpl", "brvc", "brge", "brhc", "brtc", "brid"};
 
-std::string registerName(const avr::ChipTable& chip, std::uint16_t address, const Symbols* symbols)
+std::string registerName(const core::ChipTable& chip, std::uint16_t address, const Symbols* symbols)
 {
     if (address < chip.ioEnd)
-        if (const avr::RegisterRow* row = avr::findRegister(chip, address))
+        if (const core::RegisterRow* row = core::findRegister(chip, address))
             return std::string(row->name);
     return symbols == nullptr ? std::string() : symbols->nameOf(address, Space::data);
 }
@@ -39,27 +38,29 @@ std::string displacement(char pointer, unsigned k) { return fmt::format("{}+{}",
 
 }  // namespace
 
-InstructionText disassemble(const avr::ChipTable& chip, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols)
+InstructionText disassemble(const chip::Device& device, const chip::CodeView& code, std::uint32_t address, const Symbols* symbols)
 {
+    const core::ChipTable& chip = core::tableOf(device);
     InstructionText out;
     out.address = address;
     const std::uint32_t word = address / 2;
-    if (word >= flash.size()) {
+    const auto wordAt = [&](std::size_t w) { return w * 2 + 1 < code.bytes.size() ? static_cast<std::uint16_t>(code.bytes[w * 2] | (code.bytes[w * 2 + 1] << 8)) : std::uint16_t{0xFFFF}; };
+    if (word >= code.bytes.size() / 2) {
         out.mnemonic = "outside flash";
         return out;
     }
-    const avr::Instruction i = avr::decode(chip.core, word, flash[word], word + 1 < flash.size() ? flash[word + 1] : 0xFFFF);
-    out.words = i.words;
-    out.mnemonic = avr::mnemonic(i.op);
+    const core::Instruction i = core::decode(chip.core, word, wordAt(word), wordAt(word + 1U));
+    out.size = i.words * 2U;
+    out.mnemonic = core::mnemonic(i.op);
     out.cycles = fmt::format("{}", i.cycles);
     const auto d = fmt::format("r{}", i.d);
     const auto r = fmt::format("r{}", i.r);
     const auto io = [&] {
-        const avr::RegisterRow* row = avr::findRegister(chip, i.k);
+        const core::RegisterRow* row = core::findRegister(chip, i.k);
         return row != nullptr ? std::string(row->name) : fmt::format("0x{:02x}", i.k - 0x20);
     };
     const auto bitNote = [&]() -> std::string {
-        const avr::RegisterRow* row = avr::findRegister(chip, i.k);
+        const core::RegisterRow* row = core::findRegister(chip, i.k);
         if (row == nullptr)
             return {};
         std::string_view names = row->bits;
@@ -152,7 +153,7 @@ InstructionText disassemble(const avr::ChipTable& chip, std::span<const std::uin
         break;
     case Op::undefined: case Op::outside:
         out.mnemonic = ".word";
-        out.operands = fmt::format("0x{:04x}", flash[word]);
+        out.operands = fmt::format("0x{:04x}", wordAt(word));
         out.cycles.clear();
         break;
     case Op::erased:
@@ -165,9 +166,4 @@ InstructionText disassemble(const avr::ChipTable& chip, std::span<const std::uin
     return out;
 }
 
-InstructionText disassemble(const chip::Device& device, std::span<const std::uint16_t> flash, std::uint32_t address, const Symbols* symbols)
-{
-    return disassemble(chip::avr::tableOf(device), flash, address, symbols);
-}
-
-}  // namespace bramix::debug
+}  // namespace bramix::debug::avr

@@ -1,19 +1,16 @@
-#include "debug/pin_table.h"
+// The pins of a chip as its firmware has set them: direction, output latch, level, and what has taken them over.
+#include "chip/avr/chip.h"
 
-#include <string_view>
-
-namespace bramix::debug {
+namespace bramix::chip::avr {
 
 namespace {
-
-using chip::avr::Override;
 
 // Of the names of a pin, the one that fits who has taken it.
 std::string functionOf(std::string_view functions, std::uint8_t overrides)
 {
     const auto first = [&](std::initializer_list<std::string_view> beginnings) {
         std::string found;
-        chip::avr::eachWord(functions, [&](std::string_view word) {
+        eachWord(functions, [&](std::string_view word) {
             for (const std::string_view b : beginnings)
                 if (found.empty() && word.starts_with(b))
                     found = word;
@@ -35,7 +32,7 @@ std::string functionOf(std::string_view functions, std::uint8_t overrides)
     // Two compare outputs may share a pin: the last letter tells which.
     std::string output;
     const char unit = has(Override::compareC) ? 'C' : has(Override::compareB) ? 'B' : 'A';
-    chip::avr::eachWord(functions, [&](std::string_view word) {
+    eachWord(functions, [&](std::string_view word) {
         if (word.starts_with("OC") && word.ends_with(unit))
             output = word;
     });
@@ -44,33 +41,32 @@ std::string functionOf(std::string_view functions, std::uint8_t overrides)
 
 }  // namespace
 
-std::vector<PinRow> pinTable(const chip::avr::ChipTable& table, const chip::avr::Chip& chip)
+std::vector<PinStatus> Chip::pins() const
 {
-    std::vector<PinRow> out;
-    const chip::avr::Ports& ports = chip.ports();
-    for (const chip::avr::PortRow& port : table.ports)
+    std::vector<PinStatus> out;
+    for (const PortRow& port : table_.ports)
         for (unsigned bit = 0; bit < 8; ++bit) {
             const std::string name = std::string("P") + port.letter + static_cast<char>('0' + bit);
-            const chip::avr::PackagePin* package = nullptr;
-            for (const chip::avr::PackagePin& p : table.package)
+            const PackagePin* package = nullptr;
+            for (const PackagePin& p : table_.package)
                 if (p.name == name)
                     package = &p;
             if (package == nullptr)
                 continue;
-            const chip::avr::PortPin pin = chip::avr::Chip::portPin(table, name);
-            PinRow row;
+            const PortPin pin = portPin(table_, name);
+            PinStatus row;
             row.name = name;
-            row.output = ports.isOutput(pin);
-            row.latch = ports.portBit(pin);
-            row.level = ports.level(pin);
-            row.floats = !row.output && ports.floats(pin);
-            row.pullUp = ports.pulledUp(pin);
-            row.digital = !ports.inputOff(pin);
-            row.function = functionOf(package->functions, ports.overridesOf(pin));
-            row.setBy = chip.compareSetBy(pin).value_or(UINT32_MAX);
+            row.output = ports_->isOutput(pin);
+            row.latch = ports_->portBit(pin);
+            row.level = ports_->level(pin);
+            row.floats = !row.output && ports_->floats(pin);
+            row.pullUp = ports_->pulledUp(pin);
+            row.digital = !ports_->inputOff(pin);
+            row.function = functionOf(package->functions, ports_->overridesOf(pin));
+            row.setBy = compareSetBy(pin).value_or(UINT32_MAX);
             out.push_back(std::move(row));
         }
     return out;
 }
 
-}  // namespace bramix::debug
+}  // namespace bramix::chip::avr

@@ -1,7 +1,5 @@
 #include "debug/code_functions.h"
 
-#include "chip/avr/device.h"
-
 #include <algorithm>
 #include <array>
 #include <map>
@@ -12,15 +10,17 @@
 #include <fmt/format.h>
 
 #include "chip/avr/core/isa.h"
+#include "chip/avr/device.h"
+#include "debug/arch/avr/architecture.h"
 
-namespace bramix::debug {
+namespace bramix::debug::avr {
 
-namespace avr = chip::avr;
-using avr::Op;
+namespace core = chip::avr;
+using core::Op;
 
 class CodeReader {
 public:
-    CodeReader(std::span<const std::uint16_t> flash, const avr::ChipTable& chip) : flash_(flash), chip_(chip), reached_(flash.size(), false)
+    CodeReader(std::span<const std::uint16_t> flash, const core::ChipTable& chip) : flash_(flash), chip_(chip), reached_(flash.size(), false)
     {
         while (!flash_.empty() && flash_.back() == 0xFFFF)
             flash_ = flash_.first(flash_.size() - 1);
@@ -38,7 +38,7 @@ public:
     }
 
 private:
-    [[nodiscard]] avr::Instruction at(std::uint32_t word) const { return avr::decode(chip_.core, word, flash_[word], word + 1 < flash_.size() ? flash_[word + 1] : std::uint16_t{0xFFFF}); }
+    [[nodiscard]] core::Instruction at(std::uint32_t word) const { return core::decode(chip_.core, word, flash_[word], word + 1 < flash_.size() ? flash_[word + 1] : std::uint16_t{0xFFFF}); }
     static bool isNone(Op op) { return op == Op::undefined || op == Op::erased || op == Op::outside; }
     static bool skips(Op op) { return op == Op::cpse || op == Op::sbrc || op == Op::sbrs || op == Op::sbic || op == Op::sbis; }
     static bool ends(Op op) { return op == Op::ret || op == Op::reti || op == Op::rjmp || op == Op::jmp || op == Op::ijmp || op == Op::eijmp; }
@@ -60,7 +60,7 @@ private:
         std::map<std::uint32_t, std::size_t> handlers;  // how many vectors go there
         std::vector<std::uint32_t> targets;
         for (std::uint32_t v = 0; v < chip_.vectors.size() && v * chip_.vectorWords < flash_.size(); ++v) {
-            const avr::Instruction i = at(v * chip_.vectorWords);
+            const core::Instruction i = at(v * chip_.vectorWords);
             if (i.op != Op::jmp && i.op != Op::rjmp)
                 break;
             targets.push_back(i.target);
@@ -93,7 +93,7 @@ private:
     {
         constexpr int kFew = 10;
         for (int n = 0; n < kFew && word < flash_.size(); ++n) {
-            const avr::Instruction i = at(word);
+            const core::Instruction i = at(word);
             if (i.op == Op::ijmp || i.op == Op::eijmp)
                 return true;
             if (isNone(i.op) || ends(i.op) || i.op == Op::push)
@@ -115,7 +115,7 @@ private:
             bool skipped = false;  // the instruction before may pass over this one
             std::array<std::optional<std::uint8_t>, 2> z{};  // what has just been loaded into r30 and r31
             while (word < seen.size() && !seen[word]) {
-                const avr::Instruction i = at(word);
+                const core::Instruction i = at(word);
                 if (isNone(i.op) || word + i.words > seen.size()) {
                     sound = false;
                     break;
@@ -175,7 +175,7 @@ private:
             bool returns = false;
             for (std::uint32_t w = word; w < seen.size(); ++w)
                 if (seen[w] && !reached_[w])
-                    if (const avr::Instruction i = at(w); i.op == Op::ret || i.op == Op::reti || ((i.op == Op::rjmp || i.op == Op::jmp) && i.target < reached_.size() && reached_[i.target]))
+                    if (const core::Instruction i = at(w); i.op == Op::ret || i.op == Op::reti || ((i.op == Op::rjmp || i.op == Op::jmp) && i.target < reached_.size() && reached_[i.target]))
                         returns = true;
             if (!returns)
                 continue;
@@ -190,7 +190,7 @@ private:
 
     [[nodiscard]] Symbols functions() const
     {
-        Symbols out;
+        std::vector<Function> out;
         for (std::uint32_t word = 0; word < flash_.size();) {
             if (!reached_[word]) {
                 ++word;
@@ -206,14 +206,13 @@ private:
                 ++word;
             while (word < flash_.size() && reached_[word] && (!starts_.contains(word) || (prologue && prologues_.contains(word))));
             f.ranges = {{begin * 2, word * 2}};
-            out.functions_.push_back(std::move(f));
+            out.push_back(std::move(f));
         }
-        out.finish();
-        return out;
+        return Symbols::ofFunctions(std::move(out));
     }
 
     std::span<const std::uint16_t> flash_;
-    const avr::ChipTable& chip_;
+    const core::ChipTable& chip_;
     std::vector<bool> reached_;                     // words that are code
     std::map<std::uint32_t, std::string> starts_;   // with their names, where they have one of their own
     std::vector<std::uint32_t> left_;
@@ -222,8 +221,12 @@ private:
     std::set<std::uint32_t> byTable_;               // starts from which code goes on at a place out of a table
 };
 
-Symbols functionsOf(std::span<const std::uint16_t> flash, const avr::ChipTable& chip) { return CodeReader(flash, chip).read(); }
+Symbols functionsOf(const chip::CodeView& code, const chip::Device& device)
+{
+    std::vector<std::uint16_t> words;
+    for (std::size_t i = 0; i + 1 < code.bytes.size(); i += 2)
+        words.push_back(static_cast<std::uint16_t>(code.bytes[i] | (code.bytes[i + 1] << 8)));
+    return CodeReader(words, core::tableOf(device)).read();
+}
 
-Symbols functionsOf(std::span<const std::uint16_t> flash, const chip::Device& device) { return functionsOf(flash, chip::avr::tableOf(device)); }
-
-}  // namespace bramix::debug
+}  // namespace bramix::debug::avr

@@ -7,14 +7,14 @@
 #include <cstdint>
 #include <vector>
 
-namespace bramix::chip::avr {
+namespace bramix::chip {
 
 // The deepest stack in each stretch of time. There are kMost stretches at most: when they are used up, two become one.
 class StackTrace {
 public:
     static constexpr std::size_t kMost = 512;
 
-    void note(std::int64_t cycle, std::uint16_t sp)
+    void note(std::int64_t cycle, std::uint32_t sp)
     {
         if (lowest_.empty())
             from_ = cycle;
@@ -31,7 +31,7 @@ public:
     }
     [[nodiscard]] std::int64_t from() const { return from_; }
     [[nodiscard]] std::int64_t width() const { return width_; }  // cycles a stretch
-    [[nodiscard]] const std::vector<std::uint16_t>& lowest() const { return lowest_; }
+    [[nodiscard]] const std::vector<std::uint32_t>& lowest() const { return lowest_; }
 
 private:
     void halve()
@@ -44,11 +44,11 @@ private:
 
     std::int64_t from_ = 0;
     std::int64_t width_ = 64;
-    std::uint16_t last_ = UINT16_MAX;
-    std::vector<std::uint16_t> lowest_;
+    std::uint32_t last_ = UINT32_MAX;
+    std::vector<std::uint32_t> lowest_;
 };
 
-// From the entry of an interrupt to the end of its RETI; what interrupts it counts in.
+// From the entry of an exception to its return; what interrupts it counts in.
 struct HandlerTimes {
     std::int64_t times = 0;  // that have come to their end
     std::int64_t cycles = 0;
@@ -57,11 +57,11 @@ struct HandlerTimes {
 
 // Everything adds up to the cycles run.
 struct CycleCounts {
-    std::vector<std::int64_t> cycles;  // by word address of the instruction
+    std::vector<std::int64_t> cycles;  // by slot of program memory (Device::codeStep), where the instruction begins
     std::vector<std::int64_t> times;   // how often it ran
-    std::int64_t entries = 0;          // cycles spent entering interrupts, waking up included
+    std::int64_t entries = 0;          // cycles spent entering exceptions, waking up included
     std::int64_t asleep = 0;
-    std::array<HandlerTimes, 64> handlers{};  // by vector
+    std::array<HandlerTimes, 256> handlers{};  // by exception number
     StackTrace stack;
 
     [[nodiscard]] std::int64_t total() const
@@ -71,14 +71,14 @@ struct CycleCounts {
             sum += c;
         return sum;
     }
-    void entered(std::uint8_t vector, std::int64_t cycle) { open_.emplace_back(vector, cycle); }
+    void entered(unsigned exception, std::int64_t cycle) { open_.emplace_back(exception, cycle); }
     void returned(std::int64_t cycle)
     {
         if (open_.empty())
-            return;  // entered before counting began, or a RETI that no interrupt asked for
-        const auto [vector, since] = open_.back();
+            return;  // entered before counting began, or a return that no exception asked for
+        const auto [exception, since] = open_.back();
         open_.pop_back();
-        HandlerTimes& h = handlers[vector];
+        HandlerTimes& h = handlers[exception];
         ++h.times;
         h.cycles += cycle - since;
         h.longest = std::max(h.longest, cycle - since);
@@ -87,7 +87,7 @@ struct CycleCounts {
     void forgetOpen() { open_.clear(); }
 
 private:
-    std::vector<std::pair<std::uint8_t, std::int64_t>> open_;
+    std::vector<std::pair<unsigned, std::int64_t>> open_;
 };
 
-}  // namespace bramix::chip::avr
+}  // namespace bramix::chip

@@ -1,6 +1,6 @@
 // Where a chip's time goes, by parts of its code, counted all the time at full speed: cycles of each part in each stretch of so many cycles.
 //
-// Parts are numbered by whoever asks, word by word (a function is a part); three numbers stand for what is no code. The core tells when control has
+// Parts are numbered by whoever asks, slot by slot of the program memory (Device::codeStep; a function is a part); three numbers stand for what is no code. The core tells when control has
 // come to another part, and nothing in between: what it costs is a look at each call, return and interrupt.
 //
 // Stretches begin where metering began, at a reset, and where the clock changed, and are all equally long; one in which nothing changed goes on for several. So they are the
@@ -15,7 +15,7 @@
 
 #include "kernel/share.h"
 
-namespace bramix::chip::avr {
+namespace bramix::chip {
 
 class CodeTime {
 public:
@@ -37,12 +37,12 @@ public:
         std::vector<Share> spent;
     };
 
-    // The part of each word of flash, kFirstPart and up or kElsewhere; `parts`: one more than the highest. `stretch` in cycles.
+    // The part of each slot of program memory, kFirstPart and up or kElsewhere; `parts`: one more than the highest. `stretch` in cycles.
     CodeTime(std::vector<std::uint16_t> partAt, std::size_t parts, std::int64_t stretch, Sink sink);
 
-    [[nodiscard]] std::uint16_t partAt(std::uint32_t word) const { return word < partAt_.size() ? partAt_[word] : kElsewhere; }
-    // The same of a word that is known to be in flash.
-    [[nodiscard]] std::uint16_t known(std::size_t word) const { return partAt_[word]; }
+    [[nodiscard]] std::uint16_t partAt(std::uint32_t slot) const { return slot < partAt_.size() ? partAt_[slot] : kElsewhere; }
+    // The same of a slot that is known to be there.
+    [[nodiscard]] std::uint16_t known(std::size_t slot) const { return partAt_[slot]; }
     [[nodiscard]] bool crosses(std::uint32_t from, std::uint32_t to) const { return partAt(from) != partAt(to); }
     [[nodiscard]] std::uint16_t present() const { return part_; }
 
@@ -89,4 +89,4 @@ private:
     std::int64_t length_ = 1;
 };
 
-}  // namespace bramix::chip::avr
+}  // namespace bramix::chip

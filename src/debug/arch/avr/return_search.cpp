@@ -1,31 +1,33 @@
-#include "debug/return_search.h"
+#include "debug/arch/avr/return_search.h"
+
+#include "chip/avr/device.h"
 
 #include <set>
 #include <vector>
 
-namespace bramix::debug {
+namespace bramix::debug::avr {
 
-namespace avr = chip::avr;
-using avr::Op;
+namespace core = chip::avr;
+using core::Op;
 
-avr::Instruction instructionAt(const Target& target, std::uint32_t address)
+core::Instruction instructionAt(const Target& target, std::uint32_t address)
 {
     const auto word = [&](std::uint32_t a) { return static_cast<std::uint16_t>(target.flash(a) | (target.flash(a + 1) << 8)); };
-    return avr::decode(target.chip().core, address / 2, word(address), word(address + 2));
+    return core::decode(core::tableOf(target.device()).core, address / 2, word(address), word(address + 2));
 }
 
 bool ReturnSearch::isReturnOf(const Symbols& symbols, const Target& target, std::uint32_t word, int function)
 {
-    if (word < 1 || word >= target.chip().core.flashWords)
+    if (word < 1 || word >= core::tableOf(target.device()).core.flashWords)
         return false;
     std::optional<std::uint32_t> called;
     if (word >= 2) {
-        const avr::Instruction two = instructionAt(target, (word - 2) * 2);
+        const core::Instruction two = instructionAt(target, (word - 2) * 2);
         if (two.op == Op::call && two.words == 2)
             called = two.target;
     }
     if (!called) {
-        const avr::Instruction one = instructionAt(target, (word - 1) * 2);
+        const core::Instruction one = instructionAt(target, (word - 1) * 2);
         if (one.op == Op::icall || one.op == Op::eicall)
             return true;
         if (one.op != Op::rcall || one.target == word)
@@ -59,7 +61,7 @@ bool ReturnSearch::reaches(const Symbols& symbols, const Target& target, int fro
             for (const CodeRange& range : symbols.functions()[static_cast<std::size_t>(f)].ranges) {
                 bool runsOn = true;
                 for (std::uint32_t a = range.begin; a < range.end && a < range.begin + kMostBytes;) {
-                    const avr::Instruction i = instructionAt(target, a);
+                    const core::Instruction i = instructionAt(target, a);
                     if (i.op == Op::rjmp || i.op == Op::jmp || i.op == Op::brbs || i.op == Op::brbc)
                         if (i.target * 2 < range.begin || i.target * 2 >= range.end)
                             goesTo(i.target * 2);
@@ -77,7 +79,7 @@ bool ReturnSearch::reaches(const Symbols& symbols, const Target& target, int fro
 std::optional<std::uint16_t> ReturnSearch::find(const Symbols& symbols, const Target& target, std::uint16_t sp, int function)
 {
     constexpr std::uint32_t kMostBytes = 400;  // a frame of the library's is smaller
-    const avr::Core& core = target.chip().core;
+    const core::Core& core = core::tableOf(target.device()).core;
     const std::uint32_t bytes = core.longPc ? 3 : 2;
     for (std::uint32_t at = sp + 1U; at + bytes - 1 <= core.ramEnd && at < sp + kMostBytes; ++at) {
         std::uint32_t word = 0;
@@ -89,4 +91,4 @@ std::optional<std::uint16_t> ReturnSearch::find(const Symbols& symbols, const Ta
     return std::nullopt;
 }
 
-}  // namespace bramix::debug
+}  // namespace bramix::debug::avr

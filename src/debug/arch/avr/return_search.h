@@ -12,9 +12,9 @@
 #include "chip/avr/core/isa.h"
 #include "debug/frames.h"
 
-namespace bramix::debug {
+namespace bramix::debug::avr {
 
-class ReturnSearch {
+class ReturnSearch final : public FrameTable::Memory {
 public:
     // Whether a word address lies behind a call that may have led into a function (an index into symbols.functions(), not of an inlined one).
     bool isReturnOf(const Symbols& symbols, const Target& target, std::uint32_t word, int function);
@@ -30,4 +30,4 @@ private:
 // The instruction at a byte address.
 [[nodiscard]] chip::avr::Instruction instructionAt(const Target& target, std::uint32_t address);
 
-}  // namespace bramix::debug
+}  // namespace bramix::debug::avr
