@@ -142,6 +142,39 @@ private slots:
         sheet.showGroup({});
     }
 
+    // A description of one's own, dropped on the window: its names stand in the chip pane and mean something in expressions; undone, the chip's own are back.
+    void registersOfOnesOwnAreShown()
+    {
+        write("own.svd", "<?xml version='1.0'?><device><name>Q</name><width>8</width><size>8</size><peripherals><peripheral><name>QUAY</name><baseAddress>0x20</baseAddress><registers>"
+                         "<register><name>BOLLARDS</name><addressOffset>4</addressOffset><fields><field><name>LIT</name><bitRange>[2:1]</bitRange>"
+                         "<enumeratedValues><enumeratedValue><name>BOTH</name><description>both lamps</description><value>3</value></enumeratedValue></enumeratedValues></field></fields></register>"
+                         "</registers></peripheral></peripherals></device>");
+        code().showPane(&code().chip());
+        ChipSheet& sheet = code().chip().sheet();
+        QVERIFY(sheet.groups().contains("Port B"));
+        window_->takeFile(folder_.filePath("own.svd"));
+        QTRY_COMPARE(sheet.groups(), QStringList{"QUAY"});
+        QCOMPARE(window_->editor().document().part("mcu")->registers, std::string("own.svd"));
+        sheet.showGroup("QUAY");
+        QVERIFY(!sheet.bitRect("BOLLARDS", 2).isNull());
+        // DDRB, which the firmware has set.
+        QTRY_COMPARE(int{debug().io[0x24]}, 0xFF);
+        QLineEdit& field = code().variables().field();
+        QTest::keyClicks(&field, "BOLLARDS + 1");
+        QTest::keyClick(&field, Qt::Key_Return);
+        QTRY_VERIFY(!debug().watches.empty() && QString::fromStdString(debug().watches.back().value) == "256");
+        // What cannot be read changes nothing, and says why.
+        write("own.xml", "<device><peripherals>");
+        QSignalSpy said(&window_->editor(), &Editor::message);
+        window_->editor().describeRegisters("mcu", folder_.filePath("own.xml"));
+        QVERIFY(!said.isEmpty() && said.last()[1].toBool() && said.last()[0].toString().contains("own.xml"));
+        QCOMPARE(window_->editor().document().part("mcu")->registers, std::string("own.svd"));
+        window_->editor().undo();  // the watch
+        window_->editor().undo();
+        QTRY_VERIFY(sheet.groups().contains("Port B"));
+        sheet.showGroup({});
+    }
+
     void aStopInWordsIsTypedAndWhatIsWrongWithOneIsShown()
     {
         QLineEdit& field = code().stops().field();

@@ -83,11 +83,11 @@ private:
                 continue;  // what the chip lacks, objdump may know from another
             QString operands = QString::fromStdString(ours.operands);
             // I/O by name, and by address in the other.
-            for (const auto& r : chip.registers)
-                if (operands.contains(QString::fromUtf8(r.name.data(), static_cast<int>(r.name.size())))) {
+            for (const auto& group : chip.registers().peripherals)
+                for (const auto& r : group.registers) {
                     QStringList parts = operands.split(", ");
                     for (QString& part : parts)
-                        if (part == QString::fromUtf8(r.name.data(), static_cast<int>(r.name.size())))
+                        if (part == QString::fromStdString(r.name))
                             part = QString("0x%1").arg(r.address - 0x20, 2, 16, QChar('0'));
                     operands = parts.join(", ");
                 }

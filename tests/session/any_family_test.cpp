@@ -279,7 +279,7 @@ private slots:
         QVERIFY2(std::abs(static_cast<double>(status.count) - expected) <= 2, qPrintable(QString::number(status.count)));
         QVERIFY(status.worstLatency > 0 && status.worstLatency < 60 && status.enabled);
         // The tape has each, and the return from it.
-        const tape::ChannelId channel = r.session->tape().channel("mcu interrupts");
+        const tape::ChannelId channel = r.session->tape().find("mcu interrupts");
         int entered = 0, returned = 0;
         for (std::size_t i = 0; i < r.session->tape().after(channel, kernel::kNever); ++i)
             (r.session->tape().edge(channel, i).state == static_cast<tape::State>(number) ? entered : returned) += 1;
@@ -481,7 +481,7 @@ private slots:
         const auto s = run(a, {{toy::kTimerA, "slow"}, {toy::kTimerB, "quick"}});
         QVERIFY(s != nullptr);
         s->advance(Time(5ms));
-        const tape::ChannelId channel = s->tape().channel("mcu interrupts");
+        const tape::ChannelId channel = s->tape().find("mcu interrupts");
         const std::size_t count = s->tape().after(channel, kernel::kNever);
         int nested = 0, wrong = 0;
         for (std::size_t i = 2; i < count; ++i) {

@@ -19,7 +19,7 @@ struct RecordedEdge {
     circuit::NetState state;
 };
 
-class ChipBench : private McuObserver, private circuit::CircuitObserver {
+class ChipBench : private chip::McuObserver, private circuit::CircuitObserver {
 public:
     explicit ChipBench(std::uint64_t hz = 16'000'000, const ChipTable& table = atmega328p(), ChipOptions options = {}) : circuit(queue), chip(table, with(options, hz), queue, circuit, *this)
     {
@@ -105,7 +105,7 @@ private:
         options.clockHz = hz;
         return options;
     }
-    void remark(Weight, const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
+    void remark(chip::Weight, const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
     void exceptionEntered(unsigned number, Time) override { interrupts.emplace_back(static_cast<int>(number), chip.cpu().cycle); }
     void exceptionReturned(Time) override { returns.push_back(chip.cpu().cycle); }
     void netChanged(circuit::NetId net, circuit::NetState state, Time at, circuit::Cause) override

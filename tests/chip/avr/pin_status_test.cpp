@@ -1,6 +1,8 @@
 // The pins of a chip as registers have set them (ATmega328P datasheet ch. 14: port functions; table 14-1: DDR, PORT and PUD).
 #include <QtTest>
 
+#include "chip/avr/chip.h"
+
 
 using namespace bramix;
 

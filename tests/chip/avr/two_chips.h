@@ -5,7 +5,7 @@
 
 namespace bramix::test {
 
-class TwoChips : private McuObserver, private circuit::CircuitObserver {
+class TwoChips : private chip::McuObserver, private circuit::CircuitObserver {
 public:
     using Joint = std::pair<const char*, const char*>;
 
@@ -65,7 +65,7 @@ public:
     std::vector<std::pair<std::string, Time>> rises;
 
 private:
-    void remark(Weight, const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
+    void remark(chip::Weight, const char* rule, const std::string&, std::uint32_t, Time) override { notes.emplace_back(rule); }
     void exceptionEntered(unsigned, Time) override {}
     void exceptionReturned(Time) override {}
     void netChanged(circuit::NetId net, circuit::NetState state, Time at, circuit::Cause) override

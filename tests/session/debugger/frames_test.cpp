@@ -136,7 +136,7 @@ private:
                 continue;
             ++looked;
             std::vector<std::uint32_t> says;
-            for (const debug::Frame& f : program.frames.unwind(program.symbols, target, registersOf(*unit.chip)))
+            for (const debug::Frame& f : program.frames.unwind(program.symbols, target, debug::registersOf(*unit.chip)))
                 if (!f.inlined)
                     says.push_back(f.registers.pc);
             std::vector<std::uint32_t> is{cpu.pc * 2};

@@ -5,6 +5,7 @@
 
 #include "chip/avr/core/random_program.h"
 
+using namespace bramix::chip;
 using namespace bramix::test;
 
 namespace {

@@ -3,7 +3,7 @@
 
 #include "chip/cycle_counts.h"
 
-using namespace bramix::chip::avr;
+using namespace bramix::chip;
 
 class CountingTest : public QObject {
     Q_OBJECT

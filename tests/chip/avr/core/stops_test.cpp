@@ -6,6 +6,7 @@
 #include "chip/avr/core/bare_core.h"
 #include "kernel/random.h"
 
+using namespace bramix::chip;
 using namespace bramix::test;
 using bramix::kernel::Random;
 
