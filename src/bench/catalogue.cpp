@@ -342,7 +342,7 @@ void Catalogue::addBareChips()
             pin.about = package.functions;
             pin.chipPin = package.name;
             if (pin.about.starts_with("supply") || pin.about.starts_with("analog supply"))
-                pin.supplyVolts = std::min(5.0, chip->highestVolts);
+                pin.supplyVolts = chip->supply.usualVolts;
             pin.ground = pin.about == "ground";
             kind.pins.push_back(std::move(pin));
         }

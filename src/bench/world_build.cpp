@@ -237,7 +237,7 @@ struct World::Builder {
                 ground = &p;
         }
         const bool wiredSupply = vcc != nullptr && ground != nullptr;
-        chipOptions.supplyVolts = wiredSupply ? 0 : 5;
+        chipOptions.supplyVolts = wiredSupply ? 0 : device.supply.usualVolts;
         world.chipIds_.push_back(item.id);
         world.listeners_.push_back(std::make_unique<ChipListener>(world, world.chipIds_.size() - 1));
         unit.chip = chip::makeMcu(device, chipOptions, world.queue_, world.circuit_, *world.listeners_.back());

@@ -60,6 +60,7 @@ struct RegisterPair {
 struct SupplyInput {
     std::string plus = "VCC", minus = "GND";  // pins of the package
     double highestVolts = 6.0;                // absolute maximum
+    double usualVolts = 5.0;                  // of a chip on nothing
 };
 
 // What a crystal is wired to.
@@ -143,6 +144,7 @@ struct Device {
     unsigned pointerBytes = 4;                  // of a data address
     unsigned intBytes = 4;
     unsigned codePointerUnit = 1;               // code addresses that a pointer to a function counts by
+    unsigned codePointerBit = 0;                // that it has set besides
     ImageMap image;
     std::string compilerOption;                 // by which its compiler is told the chip: "-mmcu=atmega328p"
 

@@ -1,6 +1,7 @@
 #include "chip/families.h"
 
 #include "chip/avr/family.h"
+#include "chip/cortexm/family.h"
 
 namespace bramix::chip {
 
@@ -8,7 +9,7 @@ namespace {
 
 std::vector<const Family*>& families()
 {
-    static std::vector<const Family*> all{&avr::family()};
+    static std::vector<const Family*> all{&avr::family(), &cortexm::family()};
     return all;
 }
 

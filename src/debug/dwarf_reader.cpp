@@ -95,7 +95,7 @@ private:
             Dwarf_Addr address = 0;
             int line = 0;
             bool end = false, statement = true;
-            if (dwarf_lineaddr(row, &address) != 0 || dwarf_lineno(row, &line) != 0 || dwarf_lineendsequence(row, &end) != 0 || address >= kElfData)
+            if (dwarf_lineaddr(row, &address) != 0 || dwarf_lineno(row, &line) != 0 || dwarf_lineendsequence(row, &end) != 0 || address >= out_.codeLimit())
                 continue;
             (void)dwarf_linebeginstatement(row, &statement);
             const char* source = dwarf_linesrc(row, nullptr, nullptr);
@@ -132,7 +132,7 @@ private:
         const bool inlined = dwarf_tag(die) == DW_TAG_inlined_subroutine;
         Dwarf_Addr base = 0, begin = 0, end = 0;
         for (std::ptrdiff_t offset = 0; (offset = dwarf_ranges(die, offset, &base, &begin, &end)) > 0;)
-            if (begin < end && end <= kElfData)
+            if (begin < end && end <= out_.codeLimit())
                 f.ranges.push_back({static_cast<std::uint32_t>(begin), static_cast<std::uint32_t>(end)});
         if (f.ranges.empty())
             return;  // a declaration, or the pattern of what is inlined elsewhere

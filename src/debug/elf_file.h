@@ -33,6 +33,12 @@ public:
 
     [[nodiscard]] Elf* elf() const { return elf_; }
     [[nodiscard]] Dwarf* dwarf() const { return dwarf_; }
+    // EM_AVR and the like; EM_NONE of what is no ELF file.
+    [[nodiscard]] unsigned machine() const
+    {
+        GElf_Ehdr header;
+        return elf_ != nullptr && gelf_getehdr(elf_, &header) != nullptr ? header.e_machine : EM_NONE;
+    }
 
     // The contents of a section by its name; null where there is none.
     [[nodiscard]] Elf_Data* section(const std::string& name, std::size_t* link = nullptr) const

@@ -561,7 +561,7 @@ private:
             Value v;
             Type code{Type::Kind::function, name};
             v.type = e_.symbols_.types().pointerTo(e_.symbols_.types().add(std::move(code)), true);
-            v.bytes = bytesOf(symbols.functions()[static_cast<std::size_t>(f)].begin() / device.codePointerUnit, device.pointerBytes);
+            v.bytes = bytesOf(symbols.functions()[static_cast<std::size_t>(f)].begin() / device.codePointerUnit + device.codePointerBit, device.pointerBytes);
             return v;
         }
         // A pair of registers that the datasheet names as one: TCNT1, ADC.

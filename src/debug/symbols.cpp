@@ -71,6 +71,7 @@ public:
     static void read(const ElfFile& file, Symbols& out)
     {
         std::set<std::uint32_t> known;
+        const unsigned machine = file.machine();
         std::vector<std::size_t> open;  // without a length
         for (const Function& f : out.functions_)
             if (f.caller < 0 && !f.ranges.empty())
@@ -89,13 +90,15 @@ public:
                 const char* text = elf_strptr(file.elf(), header.sh_link, symbol.st_name);
                 if (text == nullptr || *text == 0)
                     continue;
-                const auto address = static_cast<std::uint32_t>(symbol.st_value);
+                // The lowest bit of a function's address tells the instruction set.
+                const bool thumb = machine == EM_ARM && GELF_ST_TYPE(symbol.st_info) == STT_FUNC;
+                const auto address = static_cast<std::uint32_t>(thumb ? symbol.st_value & ~GElf_Addr{1} : symbol.st_value);
                 const auto size = static_cast<std::uint32_t>(symbol.st_size);
                 if (GELF_ST_TYPE(symbol.st_info) == STT_OBJECT)
                     out.objects_.push_back({address, std::max(size, 1U), demangled(text)});
                 // Assembler does not say what is a function: a label in code that others may see is taken for one, up to the next.
                 const bool label = GELF_ST_TYPE(symbol.st_info) == STT_NOTYPE && GELF_ST_BIND(symbol.st_info) != STB_LOCAL && isCode(file, symbol.st_shndx) && *text != '.' && out.functionWith(address) < 0;
-                if ((GELF_ST_TYPE(symbol.st_info) != STT_FUNC && !label) || address >= kElfData || !known.insert(address).second)
+                if ((GELF_ST_TYPE(symbol.st_info) != STT_FUNC && !label) || address >= out.codeLimit() || !known.insert(address).second)
                     continue;
                 Function f;
                 f.name = demangled(text);
@@ -121,6 +124,9 @@ Symbols Symbols::fromElf(const std::string& name)
     const ElfFile file(name);
     if (file.elf() == nullptr)
         return out;
+    out.spaces_ = file.machine() == EM_AVR;
+    if (!out.spaces_)
+        out.types_.setPointers({.bytes = 4, .codeUnit = 1, .codeMask = file.machine() == EM_ARM ? ~1U : ~0U});
     // Debian's run-time library brings DWARF of its own: what counts is which of the two describes code.
     Symbols stabs;
     if (readDwarf(file, out) && !out.lines_.empty())
@@ -287,12 +293,12 @@ int Symbols::global(const std::string& name) const
 
 std::string Symbols::nameOf(std::uint32_t address, Space space) const
 {
-    if (space == Space::flash)
+    if (space == Space::flash || !spaces_)
         if (const int f = outerFunctionAt(address); f >= 0) {
             const std::uint32_t offset = address - functions_[static_cast<std::size_t>(f)].begin();
             return functions_[static_cast<std::size_t>(f)].name + (offset == 0 ? "" : fmt::format("+{}", offset));
         }
-    const std::uint32_t elf = address + (space == Space::data ? kElfData : space == Space::eeprom ? kElfEeprom : 0);
+    const std::uint32_t elf = address + (!spaces_ ? 0 : space == Space::data ? kElfData : space == Space::eeprom ? kElfEeprom : 0);
     const auto after = std::upper_bound(objects_.begin(), objects_.end(), elf, [](std::uint32_t a, const Label& l) { return a < l.address; });
     if (after == objects_.begin() || elf >= std::prev(after)->address + std::prev(after)->size)
         return {};

@@ -103,6 +103,10 @@ public:
     [[nodiscard]] Place at(std::uint32_t address) const;
     [[nodiscard]] bool empty() const { return lines_.empty() && functions_.empty(); }
     [[nodiscard]] DebugKind kind() const { return kind_; }
+    // Code and data have address spaces of their own, as kElfData has it; else all is in one.
+    [[nodiscard]] bool hasSpaces() const { return spaces_; }
+    // One behind the last address that code may have.
+    [[nodiscard]] std::uint64_t codeLimit() const { return spaces_ ? kElfData : std::uint64_t{1} << 32U; }
 
     [[nodiscard]] const std::vector<std::string>& files() const { return files_; }
     [[nodiscard]] const std::vector<LineRow>& rows() const { return lines_; }
@@ -139,6 +143,7 @@ private:
     [[nodiscard]] int functionWith(std::uint32_t address) const;
 
     DebugKind kind_ = DebugKind::none;
+    bool spaces_ = true;
     std::vector<std::string> files_;
     std::vector<LineRow> lines_;         // by address
     std::vector<Function> functions_;

@@ -146,7 +146,7 @@ std::string Types::name(TypeId id) const
 
 TypeId Types::pointerTo(TypeId element, bool inFlash)
 {
-    Type type{Type::Kind::pointer, {}, 2};
+    Type type{Type::Kind::pointer, {}, pointers_.bytes};
     type.element = element;
     type.inFlash = inFlash;
     return add(std::move(type));
@@ -209,9 +209,10 @@ std::string Types::format(TypeId id, std::span<const std::uint8_t> bytes, Radix 
     case Type::Kind::pointer: {
         const auto address = static_cast<std::uint32_t>(unsignedOf(bytes.first(std::min<std::size_t>(type.size, bytes.size()))));
         const bool isCode = resolved(type.element).kind == Type::Kind::function;
-        std::string text = fmt::format("0x{:04x}", isCode ? address * 2 : address);
+        const std::uint32_t leads = isCode ? pointers_.codeAddress(address) : address;
+        std::string text = fmt::format("0x{:0{}x}", leads, pointers_.bytes * 2);
         if (symbol) {
-            const std::string name = symbol(isCode ? address * 2 : address, isCode || type.inFlash);
+            const std::string name = symbol(leads, isCode || type.inFlash);
             if (!name.empty() && address != 0)
                 text += " " + name;
         }

@@ -41,6 +41,13 @@ enum class Radix : std::uint8_t { natural, decimal, hexadecimal, binary, charact
 
 class Types {
 public:
+    // What pointers are on the machine.
+    struct Pointers {
+        std::uint32_t bytes = 2, codeUnit = 2, codeMask = ~0U;
+        [[nodiscard]] std::uint32_t codeAddress(std::uint32_t pointer) const { return (pointer & codeMask) * codeUnit; }
+    };
+    void setPointers(const Pointers& pointers) { pointers_ = pointers; }
+
     Types();
 
     TypeId add(Type type);
@@ -65,6 +72,7 @@ public:
 
 private:
     std::deque<Type> types_;  // those at hand stay where they are while others are added
+    Pointers pointers_;
 };
 
 // A number out of little-endian bytes; more than eight are cut.

@@ -431,7 +431,7 @@ bool sameCircuit(const bench::Document& a, const bench::Document& b, const bench
     for (std::size_t i = 0; i < a.parts.size(); ++i) {
         const bench::PartItem &x = a.parts[i], &y = b.parts[i];
         const bench::PartKind* kind = catalogue.find(x.kind);
-        if (x.id != y.id || x.kind != y.kind || x.firmware != y.firmware || x.set != y.set || x.mute != y.mute || x.follow != y.follow || x.order != y.order || kind == nullptr)
+        if (x.id != y.id || x.kind != y.kind || x.firmware != y.firmware || x.registers != y.registers || x.set != y.set || x.mute != y.mute || x.follow != y.follow || x.order != y.order || kind == nullptr)
             return false;
         if (kind->plugs && !(x.at == y.at && x.turn == y.turn))
             return false;

@@ -116,6 +116,7 @@ class AnyFamilyTest : public QObject {
         }
         SessionOptions options;
         options.folder = folder_.path().toStdString();
+        options.historyBytes = 64U << 20U;
         auto session = Session::open(*document, catalogue_, options);
         if (!session)
             qWarning("%s", session.error().text().c_str());
@@ -266,7 +267,7 @@ private slots:
         QCOMPARE(names(d).back(), QString("main"));
         QVERIFY(until(*r.session, d, "interrupt " + r.exception));
         QVERIFY2(d.report().text.find(r.exception) != std::string::npos, d.report().text.c_str());
-        r.session->advance(Time(20ms));
+        QVERIFY(until(*r.session, d, "time 20ms"));
         // 2000 cycles from one to the next.
         const auto number = [&] {
             for (const chip::Exception& e : r.chip().device().exceptions)

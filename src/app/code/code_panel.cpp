@@ -232,9 +232,9 @@ void CodePanel::request()
     r.watches = editor_.document().watches;
     r.hovered = hovered_.toStdString();
     r.globals = true;
-    // Flash is at hand in any case.
-    if (const debug::Space space = memory_->sheet().space(); right_->currentWidget() == memory_ && space != debug::Space::flash)
-        r.memory = space;
+    // The program is at hand in any case.
+    if (right_->currentWidget() == memory_ && !memory_->sheet().showsProgram())
+        r.memory = memory_->sheet().region();
     editor_.session().watchDebug(r);
     markedStops_ = SIZE_MAX;  // stops may have been edited
 }

@@ -12,7 +12,7 @@ namespace bramix::app {
 
 namespace {
 
-constexpr int kLine = 16, kLeft = 4, kAddress = 40, kByte = 20, kColumns = 8;
+constexpr int kLine = 16, kLeft = 4, kByte = 20, kColumns = 8;
 
 }  // namespace
 
@@ -22,19 +22,22 @@ MemorySheet::MemorySheet(Editor& editor, QWidget* parent) : QWidget(parent), edi
     setObjectName("memory");
 }
 
-QByteArray MemorySheet::contents() const
+std::span<const std::uint8_t> MemorySheet::bytes() const
 {
-    QByteArray all;
-    if (space_ == debug::Space::flash && debug_.code != nullptr)
-        all = QByteArray(reinterpret_cast<const char*>(debug_.code->data()), static_cast<qsizetype>(debug_.code->size()));
-    else if (debug_.memorySpace == space_)
-        all = QByteArray(reinterpret_cast<const char*>(debug_.memory.data()), static_cast<qsizetype>(debug_.memory.size()));
-    return all;
+    if (showsProgram())
+        return debug_.code == nullptr ? std::span<const std::uint8_t>() : std::span<const std::uint8_t>(*debug_.code);
+    return debug_.memoryRegion == region_ ? std::span<const std::uint8_t>(debug_.memory) : std::span<const std::uint8_t>();  // else the next picture has it
 }
 
-std::uint32_t MemorySheet::size() const
+QByteArray MemorySheet::contents() const
 {
-    return debug_.device == nullptr ? 0 : static_cast<std::uint32_t>(debug_.device->sizeOf(static_cast<chip::SpaceId>(space_)));
+    const auto all = bytes();
+    return {reinterpret_cast<const char*>(all.data()), static_cast<qsizetype>(all.size())};
+}
+
+int MemorySheet::addressDigits() const
+{
+    return begin() + size() > 0x1000000 ? 8 : begin() + size() > 0x10000 ? 6 : 4;
 }
 
 void MemorySheet::refresh(const session::DebugPicture& debug)
@@ -43,11 +46,12 @@ void MemorySheet::refresh(const session::DebugPicture& debug)
     update();
 }
 
-void MemorySheet::setView(debug::Space space, std::uint32_t from)
+void MemorySheet::setView(std::size_t region, std::uint64_t from)
 {
-    space_ = space;
-    const std::uint32_t all = size();
-    from_ = (all == 0 ? from : std::min(from, all > kColumns ? all - kColumns : 0)) / kColumns * kColumns;  // of a chip that is not known yet, as wanted
+    region_ = region;
+    const std::uint64_t first = begin(), all = size();
+    // Of a chip that is not known yet, as wanted.
+    from_ = all == 0 ? from : first + std::min(from < first ? 0 : from - first, all > kColumns ? all - kColumns : 0) / kColumns * kColumns;
     cursor_.reset();
     emit viewChanged();
     update();
@@ -57,30 +61,33 @@ void MemorySheet::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.fillRect(rect(), theme::card());
-    const bool isFlash = space_ == debug::Space::flash;
-    if (!isFlash && debug_.memorySpace != space_)
-        return;  // the next picture has it
-    const std::size_t all = isFlash ? (debug_.code == nullptr ? 0 : debug_.code->size()) : debug_.memory.size();
-    const std::size_t shown = std::min<std::size_t>(static_cast<std::size_t>(height() / kLine + 1) * kColumns, all > from_ ? all - from_ : 0);
-    const QFont font = theme::figures(8.4);
-    p.setFont(font);
-    const bool data = space_ == debug::Space::data;
+    const auto all = bytes();
+    if (all.empty() || place() == nullptr || from_ < begin())
+        return;
+    const std::size_t first = from_ - begin();
+    const std::size_t shown = std::min<std::size_t>(static_cast<std::size_t>(height() / kLine + 1) * kColumns, all.size() > first ? all.size() - first : 0);
+    const std::vector<std::uint8_t>& before = debug_.memoryBefore;
+    const chip::Device& device = *debug_.device;
+    const std::uint64_t sp = debug_.registers.sp;
+    const bool ram = place()->kind == chip::RegionKind::ram;
+    const int left = byteLeft();
+    p.setFont(theme::figures(8.4));
     for (std::size_t i = 0; i < shown; ++i) {
-        const std::uint32_t address = from_ + static_cast<std::uint32_t>(i);
+        const std::uint64_t address = from_ + i;
         const int y = static_cast<int>(i / kColumns) * kLine, column = static_cast<int>(i % kColumns);
         if (column == 0) {
             p.setPen(theme::muted());
-            p.drawText(kLeft, y + 12, QString("%1").arg(address, 4, 16, QChar('0')));
+            p.drawText(kLeft, y + 12, QString("%1").arg(address, addressDigits(), 16, QChar('0')));
         }
-        const QRect box(kLeft + kAddress + column * kByte, y, kByte, kLine);
-        const std::uint8_t value = isFlash ? (*debug_.code)[address] : debug_.memory[address];
-        const bool changed = !isFlash && address < debug_.memoryBefore.size() && debug_.memoryBefore[address] != value;
+        const QRect box(left + column * kByte, y, kByte, kLine);
+        const std::uint8_t value = all[first + i];
+        const bool changed = ram && first + i < before.size() && before[first + i] != value;
         // The stack in use, and what it has reached at its deepest.
-        if (data && address > debug_.registers.sp && address <= debug_.ramEnd)
+        if (ram && address > sp && address <= debug_.ramEnd)
             p.fillRect(box, theme::dataGround());
-        else if (data && debug_.lowestStack != UINT32_MAX && address > debug_.lowestStack && address <= debug_.registers.sp)
+        else if (ram && debug_.lowestStack != UINT32_MAX && address > debug_.lowestStack && address <= sp)
             p.fillRect(box, theme::heapGround());
-        else if (data && debug_.device != nullptr && address >= debug_.device->ramBegin && address < debug_.dataEnd)
+        else if (ram && address >= device.ramBegin && address < debug_.dataEnd)
             p.fillRect(box, theme::stackGround());
         if (changed)
             p.fillRect(box, theme::changed());
@@ -95,25 +102,25 @@ void MemorySheet::paintEvent(QPaintEvent*)
             hex = QString("%1_").arg(nibble_, 1, 16);
         p.drawText(box.adjusted(1, 0, -3, -1), Qt::AlignCenter, hex);
         p.setPen(value >= 0x20 && value < 0x7F ? theme::ink() : theme::faint());
-        p.drawText(QRect(kLeft + kAddress + kColumns * kByte + 4 + column * 7, y, 8, kLine - 1), Qt::AlignCenter, value >= 0x20 && value < 0x7F ? QString(QChar(value)) : QString("·"));
+        p.drawText(QRect(left + kColumns * kByte + 4 + column * 7, y, 8, kLine - 1), Qt::AlignCenter, value >= 0x20 && value < 0x7F ? QString(QChar(value)) : QString("·"));
     }
 }
 
 void MemorySheet::wheelEvent(QWheelEvent* event)
 {
-    const int rows = -event->angleDelta().y() / 40;
-    const std::int64_t to = std::int64_t{from_} + rows * kColumns;
-    setView(space_, static_cast<std::uint32_t>(std::clamp<std::int64_t>(to, 0, size())));
+    const std::int64_t step = std::int64_t{-event->angleDelta().y() / 40} * kColumns;
+    const std::uint64_t offset = from_ - std::min(from_, begin());
+    setView(region_, begin() + (step < 0 && offset < static_cast<std::uint64_t>(-step) ? 0 : offset + static_cast<std::uint64_t>(step)));
 }
 
 void MemorySheet::mousePressEvent(QMouseEvent* event)
 {
     const QPoint at = event->position().toPoint();
-    const int column = (at.x() - kLeft - kAddress) / kByte;
+    const int left = byteLeft(), column = (at.x() - left) / kByte;
     nibble_ = -1;
     cursor_.reset();
-    if (at.x() >= kLeft + kAddress && column < kColumns && space_ != debug::Space::flash)
-        if (const std::uint32_t address = from_ + static_cast<std::uint32_t>(at.y() / kLine * kColumns + column); address < size())
+    if (at.x() >= left && column < kColumns && !showsProgram())
+        if (const std::uint64_t address = from_ + static_cast<std::uint64_t>(at.y() / kLine * kColumns + column); address < begin() + size())
             cursor_ = address;
     update();
 }
@@ -129,9 +136,10 @@ void MemorySheet::keyPressEvent(QKeyEvent* event)
     if (nibble_ < 0) {
         nibble_ = digit;
     } else {
-        editor_.session().poke(space_, *cursor_, static_cast<std::uint8_t>(nibble_ * 16 + digit));
+        if (place() != nullptr)
+            editor_.session().poke(static_cast<debug::Space>(place()->space), static_cast<std::uint32_t>(*cursor_), static_cast<std::uint8_t>(nibble_ * 16 + digit));
         nibble_ = -1;
-        if (*cursor_ + 1 < size())
+        if (*cursor_ + 1 < begin() + size())
             cursor_ = *cursor_ + 1;
     }
     update();
@@ -143,16 +151,15 @@ MemoryPane::MemoryPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(4);
     auto* head = new QHBoxLayout;
-    space_ = new QComboBox;
-    space_->setAccessibleName(tr("Which memory"));
-    space_->addItems({tr("Data"), tr("EEPROM"), tr("Flash")});
-    space_->setFont(theme::words(8.6));
-    space_->setFocusPolicy(Qt::NoFocus);
+    choice_ = new QComboBox;
+    choice_->setAccessibleName(tr("Which memory"));
+    choice_->setFont(theme::words(8.6));
+    choice_->setFocusPolicy(Qt::NoFocus);
     where_ = new QLineEdit;
     where_->setObjectName("memoryWhere");
     where_->setPlaceholderText(tr("0x0100, sp, or \"text\""));
     where_->setFont(theme::figures(8.6));
-    head->addWidget(space_);
+    head->addWidget(choice_);
     head->addWidget(where_, 1);
     rows->addLayout(head);
     auto* body = new QHBoxLayout;
@@ -162,49 +169,91 @@ MemoryPane::MemoryPane(Editor& editor, QWidget* parent) : QWidget(parent), edito
     body->addWidget(sheet_, 1);
     body->addWidget(bar_);
     rows->addLayout(body, 1);
-    connect(space_, &QComboBox::currentIndexChanged, this, [this](int i) {
-        static constexpr debug::Space kSpaces[] = {debug::Space::data, debug::Space::eeprom, debug::Space::flash};
-        sheet_->setView(kSpaces[std::clamp(i, 0, 2)], i == 0 ? sheet_->ramBegin() : 0);
+    connect(choice_, &QComboBox::currentIndexChanged, this, [this](int i) {
+        if (i >= 0)
+            showRegion(choice_->itemData(i).toULongLong());
     });
     connect(where_, &QLineEdit::returnPressed, this, [this] { go(where_->text().trimmed()); });
     connect(sheet_, &MemorySheet::viewChanged, this, [this] {
         const QSignalBlocker quiet(bar_);
         bar_->setRange(0, static_cast<int>(sheet_->size() / 8));
-        bar_->setValue(static_cast<int>(sheet_->from() / 8));
+        bar_->setValue(static_cast<int>((sheet_->from() - std::min(sheet_->from(), sheet_->begin())) / 8));
         emit viewChanged();
     });
-    connect(bar_, &QScrollBar::valueChanged, this, [this](int row) { sheet_->setView(sheet_->space(), static_cast<std::uint32_t>(row) * 8); });
+    connect(bar_, &QScrollBar::valueChanged, this, [this](int row) { sheet_->setView(sheet_->region(), sheet_->begin() + static_cast<std::uint64_t>(row) * 8); });
 }
 
 void MemoryPane::refresh(const session::DebugPicture& debug)
 {
     debug_ = debug;
     sheet_->refresh(debug);
+    if (debug.device != device_)
+        offerRegions();
+}
+
+void MemoryPane::offerRegions()
+{
+    device_ = debug_.device;
+    const QSignalBlocker quiet(choice_);
+    choice_->clear();
+    if (device_ == nullptr)
+        return;
+    // What changes first.
+    for (const chip::RegionKind kind : {chip::RegionKind::ram, chip::RegionKind::nonVolatile, chip::RegionKind::flash})
+        for (std::size_t r = 0; r < device_->regions.size(); ++r)
+            if (const chip::MemoryRegion& region = device_->regions[r]; region.kind == kind && region.size > 0) {
+                const QString name = QString::fromStdString(region.name);
+                choice_->addItem(name.left(1).toUpper() + name.mid(1), static_cast<qulonglong>(r));
+            }
+    showRegion(choice_->itemData(0).toULongLong());
+}
+
+void MemoryPane::showRegion(std::size_t region)
+{
+    if (device_ == nullptr || region >= device_->regions.size())
+        return;
+    const chip::MemoryRegion& r = device_->regions[region];
+    // In RAM that begins with registers, what lies behind them.
+    const bool behind = r.kind == chip::RegionKind::ram && device_->ramBegin >= r.begin && device_->ramBegin < r.begin + r.size;
+    sheet_->setView(region, behind ? device_->ramBegin : r.begin);
 }
 
 // An address, "sp", or bytes to be found behind the present view: "text" or hexadecimal pairs with spaces.
 void MemoryPane::go(const QString& text)
 {
+    const auto to = [this](std::uint64_t address) {
+        // Where regions share one space, an address says which of them; else it is of the one that is shown.
+        std::size_t region = sheet_->region();
+        if (device_ != nullptr && region < device_->regions.size())
+            for (std::size_t r = 0; r < device_->regions.size(); ++r)
+                if (const chip::MemoryRegion& m = device_->regions[r]; m.space == device_->regions[region].space && address >= m.begin && address < m.begin + m.size)
+                    region = r;
+        if (const QSignalBlocker quiet(choice_); true)
+            choice_->setCurrentIndex(choice_->findData(static_cast<qulonglong>(region)));
+        sheet_->setView(region, address);
+    };
     if (text.compare("sp", Qt::CaseInsensitive) == 0) {
-        space_->setCurrentIndex(0);
-        sheet_->setView(debug::Space::data, debug_.registers.sp);
-        return;
+        if (device_ != nullptr)
+            for (std::size_t r = 0; r < device_->regions.size(); ++r)
+                if (device_->regions[r].kind == chip::RegionKind::ram && device_->regions[r].space == device_->dataSpace) {
+                    sheet_->setView(r, debug_.registers.sp);
+                    break;
+                }
+        return to(debug_.registers.sp);
     }
     bool isNumber = false;
-    const std::uint32_t address = text.toUInt(&isNumber, text.startsWith("0x") ? 0 : 16);
-    if (isNumber) {
-        sheet_->setView(sheet_->space(), address);
-        return;
-    }
+    const std::uint64_t address = text.toULongLong(&isNumber, text.startsWith("0x") ? 0 : 16);
+    if (isNumber)
+        return to(address);
     QByteArray wanted = text.startsWith('"') ? text.mid(1, text.size() - (text.endsWith('"') && text.size() > 1 ? 2 : 1)).toUtf8() : QByteArray::fromHex(text.toLatin1());
     if (wanted.isEmpty())
         return;
     const QByteArray all = sheet_->contents();
-    qsizetype found = all.indexOf(wanted, static_cast<qsizetype>(sheet_->from()) + kColumns);
+    qsizetype found = all.indexOf(wanted, static_cast<qsizetype>(sheet_->from() - std::min(sheet_->from(), sheet_->begin())) + kColumns);
     if (found < 0)
         found = all.indexOf(wanted);
     if (found >= 0)
-        sheet_->setView(sheet_->space(), static_cast<std::uint32_t>(found));
+        sheet_->setView(sheet_->region(), sheet_->begin() + static_cast<std::uint64_t>(found));
     else
         emit editor_.message(tr("%1 is not found in this memory").arg(text), false);
 }

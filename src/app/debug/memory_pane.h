@@ -1,4 +1,4 @@
-// Memory in hexadecimal: data, EEPROM or flash, with the stack and its low-water mark, changes marked, and searching. Typing over a byte writes it.
+// Memory in hexadecimal: one region of the chip (RAM, flash, EEPROM …), with the stack and its low-water mark, changes marked, and searching. Typing over a byte writes it.
 // Tested by tests/app/code_test.cpp.
 #pragma once
 
@@ -6,6 +6,8 @@
 #include <QLineEdit>
 #include <QScrollBar>
 #include <QWidget>
+
+#include <span>
 
 #include "app/shell/editor.h"
 
@@ -18,14 +20,16 @@ public:
     explicit MemorySheet(Editor& editor, QWidget* parent = nullptr);
 
     void refresh(const session::DebugPicture& debug);
-    void setView(debug::Space space, std::uint32_t from);
-    [[nodiscard]] debug::Space space() const { return space_; }
-    [[nodiscard]] std::uint32_t from() const { return from_; }
+    // The region that is shown, of Device::regions, and the address at which the view begins; clamped to what is there.
+    void setView(std::size_t region, std::uint64_t from);
+    [[nodiscard]] std::size_t region() const { return region_; }
+    [[nodiscard]] std::uint64_t from() const { return from_; }
+    [[nodiscard]] bool showsProgram() const { return place() != nullptr && place()->kind == chip::RegionKind::flash; }
     // Everything in the memory that is shown; empty until it is known.
     [[nodiscard]] QByteArray contents() const;
-    [[nodiscard]] std::uint32_t size() const;
-    // Where a program's data begin; 0 while no chip is known.
-    [[nodiscard]] std::uint32_t ramBegin() const { return debug_.device == nullptr ? 0 : static_cast<std::uint32_t>(debug_.device->ramBegin); }
+    // First address and number of bytes; 0 while no chip is known.
+    [[nodiscard]] std::uint64_t begin() const { return place() == nullptr ? 0 : place()->begin; }
+    [[nodiscard]] std::uint64_t size() const { return place() == nullptr ? 0 : place()->size; }
 
 signals:
     void viewChanged();
@@ -38,11 +42,17 @@ protected:
     void resizeEvent(QResizeEvent*) override { emit viewChanged(); }
 
 private:
+    [[nodiscard]] const chip::MemoryRegion* place() const { return debug_.device == nullptr || region_ >= debug_.device->regions.size() ? nullptr : &debug_.device->regions[region_]; }
+    // What stands there, and what stood there at the last stop.
+    [[nodiscard]] std::span<const std::uint8_t> bytes() const;
+    [[nodiscard]] int addressDigits() const;
+    [[nodiscard]] int byteLeft() const { return 4 + addressDigits() * 7 + 12; }
+
     Editor& editor_;
     session::DebugPicture debug_;
-    debug::Space space_ = debug::Space::data;
-    std::uint32_t from_ = 0x100;
-    std::optional<std::uint32_t> cursor_;
+    std::size_t region_ = 0;
+    std::uint64_t from_ = 0;
+    std::optional<std::uint64_t> cursor_;
     int nibble_ = -1;  // typed first half
 };
 
@@ -62,9 +72,13 @@ signals:
     void viewChanged();
 
 private:
+    void offerRegions();
+    // To a region, where its interesting part begins.
+    void showRegion(std::size_t region);
 
     Editor& editor_;
-    QComboBox* space_;
+    QComboBox* choice_;                  // its data are indices into Device::regions
+    const chip::Device* device_ = nullptr;  // whose regions are offered
     QLineEdit* where_;
     MemorySheet* sheet_;
     QScrollBar* bar_;

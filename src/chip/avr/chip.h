@@ -169,7 +169,7 @@ public:
     [[nodiscard]] ExceptionStatus exception(unsigned number) const override;
     [[nodiscard]] std::optional<FaultInfo> fault() const override;
     [[nodiscard]] std::uint8_t readData(std::uint64_t at) const override { return at <= UINT16_MAX ? peek(static_cast<std::uint16_t>(at)) : std::uint8_t{0}; }
-    [[nodiscard]] std::uint8_t readDataAt(std::uint64_t at, kernel::Time when) const override { return peekRegister(static_cast<std::uint16_t>(at), clock_.firstCycleAtOrAfter(when).n); }
+    [[nodiscard]] std::uint8_t readDataAt(std::uint64_t at, kernel::Time when) const override { return at < ownerAt_.size() ? peekRegister(static_cast<std::uint16_t>(at), clock_.firstCycleAtOrAfter(when).n) : readData(at); }
     [[nodiscard]] CodeView code() const override;
     [[nodiscard]] InstructionInfo instructionAt(std::uint32_t address) const override;
     [[nodiscard]] std::optional<MemoryAccess> nextAccess() const override;

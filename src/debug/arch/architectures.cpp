@@ -4,6 +4,7 @@
 
 #include "debug/arch/architecture.h"
 #include "debug/arch/avr/architecture.h"
+#include "debug/arch/cortexm/architecture.h"
 #include "debug/code_functions.h"
 
 namespace bramix::debug {
@@ -12,7 +13,7 @@ namespace {
 
 std::vector<const Architecture*>& architectures()
 {
-    static std::vector<const Architecture*> all{&avr::architecture()};
+    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture()};
     return all;
 }
 

@@ -112,8 +112,8 @@ struct DebugPicture {
     [[nodiscard]] const chip::RegisterMap* registerMap() const { return ownRegisters != nullptr ? ownRegisters.get() : device != nullptr ? &device->registers() : nullptr; }
     RegisterBytes io;              // registers of peripherals
     RegisterBytes ioBefore;        // at the last stop; empty before one
-    debug::Space memorySpace = debug::Space::data;
-    std::vector<std::uint8_t> memory, memoryBefore;  // from address 0
+    std::size_t memoryRegion = SIZE_MAX;  // of Device::regions; SIZE_MAX: none is looked at
+    std::vector<std::uint8_t> memory, memoryBefore;  // from its beginning; at the last stop, empty where nothing is known
     std::uint32_t lowestStack = UINT32_MAX, dataEnd = 0, ramEnd = 0;  // UINT32_MAX: no stack yet
     std::vector<chip::PinStatus> pins;
     std::vector<InterruptPicture> interrupts;
@@ -131,7 +131,7 @@ struct DebugRequest {
     std::vector<bench::WatchItem> watches;
     bool globals = false;
     std::string hovered;           // an expression, or empty
-    std::optional<debug::Space> memory;  // data or EEPROM
+    std::optional<std::size_t> memory;  // a region of the device, other than the program
 };
 
 }  // namespace bramix::session

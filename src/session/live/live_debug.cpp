@@ -111,8 +111,12 @@ void LiveSession::publishStop()
     registersBefore_ = debug::registersOf(chip);
     ioBefore_ = registerBytes(session_->world().chips()[debugger_->chosen()]);
     const chip::Device& device = chip.device();
-    dataBefore_.resize(device.sizeOf(device.dataSpace));
-    (void)chip.read(device.dataSpace, 0, dataBefore_);
+    ramBefore_.assign(device.regions.size(), {});
+    for (std::size_t r = 0; r < device.regions.size(); ++r)
+        if (const chip::MemoryRegion& region = device.regions[r]; region.kind == chip::RegionKind::ram) {
+            ramBefore_[r].resize(region.size);
+            ramBefore_[r].resize(chip.read(region.space, region.begin, ramBefore_[r]));
+        }
 }
 
 void LiveSession::fillDebug(Picture& picture)
@@ -147,7 +151,7 @@ void LiveSession::fillDebug(Picture& picture)
     out.registers = debug::registersOf(chip);
     for (std::size_t r = 0; r < debug::Registers::kMost; ++r)
         out.changedRegisters.set(r, out.registers.r[r] != registersBefore_.r[r]);
-    if (const auto status = unit.device->registerOf(chip::CoreRole::status); status && !dataBefore_.empty())
+    if (const auto status = unit.device->registerOf(chip::CoreRole::status); status && !ramBefore_.empty())
         out.statusBefore = registersBefore_.r[*status];
     out.ownRegisters = unit.ownRegisters;
     out.io = registerBytes(unit);
@@ -186,12 +190,13 @@ void LiveSession::fillDebug(Picture& picture)
     if (!look_.hovered.empty() && !running_)
         out.hovered = looker.variable(look_.hovered, look_.hovered, evaluator.evaluate(look_.hovered), debug::Radix::natural, {});
     valuesNow_ = std::move(now);
-    out.memorySpace = look_.memory.value_or(debug::Space::flash);
-    const auto end = look_.memory ? static_cast<std::uint32_t>(chip.device().sizeOf(static_cast<chip::SpaceId>(*look_.memory))) : 0U;
-    for (std::uint32_t a = 0; a < end; ++a) {
-        out.memory.push_back(target.read(*look_.memory, a));
-        if (*look_.memory == debug::Space::data)
-            out.memoryBefore.push_back(a < dataBefore_.size() ? dataBefore_[a] : out.memory.back());
+    if (look_.memory && *look_.memory < chip.device().regions.size()) {
+        const chip::MemoryRegion& region = chip.device().regions[*look_.memory];
+        out.memoryRegion = *look_.memory;
+        out.memory.resize(region.size);
+        out.memory.resize(chip.read(region.space, region.begin, out.memory));
+        if (*look_.memory < ramBefore_.size())
+            out.memoryBefore = ramBefore_[*look_.memory];
     }
     const std::int64_t total = debugger_->chosen() < counts_.size() ? counts_[debugger_->chosen()]->total() : 0;
     const auto& exceptions = chip.device().exceptions;

@@ -205,7 +205,7 @@ private:
     std::map<std::string, std::string> valuesBefore_, valuesNow_;  // of variables, by path, at the last stop and at this one
     debug::Registers registersBefore_;
     RegisterBytes ioBefore_;
-    std::vector<std::uint8_t> dataBefore_;
+    std::vector<std::vector<std::uint8_t>> ramBefore_;  // by region of the device; of others than RAM empty
     std::uint64_t program_ = 0;
     std::shared_ptr<const std::vector<std::uint8_t>> code_;
     std::vector<std::unique_ptr<chip::CycleCounts>> counts_;  // by chip

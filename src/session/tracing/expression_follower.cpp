@@ -42,7 +42,8 @@ ExpressionFollower::Kinds ExpressionFollower::kindsOf(const debug::Use& place, c
     Kinds out;
     for (std::uint32_t i = 0; i < place.length; ++i) {
         const std::uint32_t address = place.address + i;
-        (address >= device.ramBegin && address <= device.ramEnd ? out.memory : device.registerAt(address) ? out.core : out.peripheral) = true;
+        // What lies nowhere, as behind a pointer that was never set, is looked at like memory.
+        (device.registerAt(address) ? out.core : address >= device.peripheralBegin && address < device.peripheralEnd ? out.peripheral : out.memory) = true;
     }
     return out;
 }

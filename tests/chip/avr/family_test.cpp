@@ -110,18 +110,19 @@ private slots:
         image.flash = {0x20, 0x9A, 0x28, 0x9A, 0xFF, 0xCF};  // sbi DDRB, 0; sbi PORTB, 0; rjmp .-2
         mcu->loadProgram(image);
         mcu->powerOn();
-        mcu->run(kernel::Time(std::chrono::microseconds(10)));
+        const bool never = false;
+        mcu->runAlone(kernel::Time(std::chrono::microseconds(10)), never);
         QCOMPARE(circuit.stateOf(circuit.netOf(pb0)), circuit::NetState::high);
         QVERIFY(!mcu->faulted() && !mcu->fault() && mcu->instructions() > 50);
         const std::uint32_t stop[] = {4};
         mcu->setBreakpoints(stop);
-        mcu->run(kernel::Time(std::chrono::microseconds(20)));
+        mcu->runAlone(kernel::Time(std::chrono::microseconds(20)), never);
         QVERIFY(mcu->hasStopped() && mcu->stopInfo().kind == StopInfo::Kind::breakpoint && mcu->stopInfo().code == 4);
         // Nothing is programmed behind it: that is told as what it is.
         mcu->setBreakpoints({});
         mcu->writeRegister(*device.registerOf(CoreRole::programCounter), 6);
         mcu->resume(true);
-        mcu->run(kernel::Time(std::chrono::microseconds(30)));
+        mcu->runAlone(kernel::Time(std::chrono::microseconds(30)), never);
         QVERIFY(mcu->faulted() && mcu->fault() && mcu->fault()->what == "execution of erased flash" && mcu->fault()->code == 6);
     }
 };

@@ -679,7 +679,7 @@ private:
         case kEnableHigh: return static_cast<std::uint32_t>(enabled_ >> 32);
         case kPend: return static_cast<std::uint32_t>(pending_);
         case kPendHigh: return static_cast<std::uint32_t>(pending_ >> 32);
-        case kSending: return bits_ > 0 ? 1 : 0;
+        case kSending: return bits_ > 0 || bit_.armed() ? 1 : 0;
         default: return 0;
         }
     }
@@ -721,7 +721,7 @@ private:
                     pend(n);
             break;
         case kSend:
-            if (bits_ == 0) {
+            if (bits_ == 0 && !bit_.armed()) {
                 shift_ = (value & 0xFFU) << 1 | 0x200;  // start bit, byte, stop bit
                 bits_ = 10;
                 sentBy_ = current_;

@@ -1,0 +1,236 @@
+// A microcontroller of the STM32F103 line: core, clocks, ports, external interrupts, serial ports, general-purpose timers, SysTick and cycle counter (RM0008, PM0056).
+//
+// What is not modelled yet (ADC, DMA, SPI, I2C, CAN, USB, TIM1, watchdogs, RTC, flash programming) reads as 0, keeps nothing, and is told once where firmware asks for it.
+// Memory answers without wait states; the latency that FLASH_ACR sets is kept and has no effect.
+// Tested by tests/chip/cortexm/stm32f1_test.cpp.
+#pragma once
+
+#include <array>
+#include <memory>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "chip/cortexm/core/cpu.h"
+#include "chip/cortexm/peripherals/gpio.h"
+#include "chip/cortexm/peripherals/timer.h"
+#include "chip/cortexm/peripherals/usart.h"
+#include "chip/cortexm/stm32f1/device.h"
+#include "chip/mcu.h"
+
+namespace bramix::chip::cortexm {
+
+class Stm32f1 final : public Mcu, public Bus, public Services {
+public:
+    Stm32f1(const Model& model, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer);
+
+    [[nodiscard]] static Pin pinNamed(std::string_view name);
+    [[nodiscard]] Cpu& cpu() { return cpu_; }
+
+    // Mcu: wiring and contents.
+    bool attachPin(std::string_view pin, circuit::PinId id) override;
+    [[nodiscard]] bool hasResetInput() const override { return true; }
+    void setResetLine(bool high) override;
+    void setSupply(double volts) override;
+    [[nodiscard]] double supplyVolts() const override { return volts_; }
+    [[nodiscard]] double supplySiemens() const override;
+    [[nodiscard]] double chargeTaken() const override;
+    void refreshPins() override { gpio_.refresh(volts_); }
+    [[nodiscard]] std::optional<double> outputOhms(circuit::PinId pin) const override { return gpio_.pinAt(pin) ? std::optional(Gpio::kOutputOhms) : std::nullopt; }
+    [[nodiscard]] std::optional<AnalogReading> analogReading(circuit::PinId) const override { return std::nullopt; }
+    [[nodiscard]] std::vector<PinStatus> pins() const override;
+    [[nodiscard]] const std::vector<SerialPort>& serialPorts() const override;
+    [[nodiscard]] SerialFormat serialFormat(std::size_t port) const override { return usarts_[port]->format(); }
+    [[nodiscard]] std::uint32_t sentBy(std::size_t port) const override { return usarts_[port]->sentBy(); }
+    void loadProgram(const Firmware& firmware) override;
+    [[nodiscard]] bool hasChangedProgram() const override { return false; }
+    [[nodiscard]] std::span<const std::uint8_t> nonVolatile() const override { return {}; }
+    [[nodiscard]] std::uint64_t nonVolatileRevision() const override { return 0; }
+    void programNonVolatile(const std::vector<std::uint8_t>&) override {}
+    void powerOn() override;
+    void startAt(kernel::Time t) override;
+
+    // Mcu: running.
+    void run(kernel::Time until) override { slices(until, nullptr); }
+    void runAlone(kernel::Time until, const bool& stop) override { slices(until, &stop); }
+    void stepInstruction(kernel::Time until) override;
+    void yield() override { yields_ = true; }
+    [[nodiscard]] bool liesStill() const override { return cpu_.sleeping && !wakes(); }
+    void sleepTo(kernel::Time until) override;
+    [[nodiscard]] kernel::Time now() const override { return clock_.timeOf({cpu_.cycle}); }
+    [[nodiscard]] bool inReset() const override { return !resetLine_ || !powered_; }
+    [[nodiscard]] bool faulted() const override { return cpu_.lockedUp; }
+    [[nodiscard]] bool halted() const override;
+    void stopWhenHalted(bool stop) override { stopAtHalt_ = stop; }
+    [[nodiscard]] bool stopsWhenHalted() const override { return stopAtHalt_; }
+    [[nodiscard]] const kernel::ClockDomain& clock() const override { return clock_; }
+    [[nodiscard]] circuit::Cause cause() const override { return {options_.actor, cpu_.current}; }
+    void setChangeListener(std::function<void(kernel::Time)> changed) override { changed_ = std::move(changed); }
+    void countInto(CycleCounts* counts) override;
+    void tellCodeTime(CodeTime* to, kernel::Duration stretch) override;
+    [[nodiscard]] std::int64_t stretchOfCodeTime() const override { return std::max<std::int64_t>(static_cast<std::int64_t>(static_cast<double>(clock_.hz()) * kernel::seconds(stretch_)), 64); }
+    [[nodiscard]] std::uint32_t codeSlot() const override { return slotOf(cpu_.pc()); }
+    void save(kernel::SaveArchive& ar) override { state(ar); }
+    void load(kernel::LoadArchive& ar) override;
+
+    // DebugPort.
+    [[nodiscard]] const Device& device() const override { return device_; }
+    [[nodiscard]] std::int64_t cycles() const override { return cpu_.cycle; }
+    [[nodiscard]] std::int64_t instructions() const override { return cpu_.instructions; }
+    [[nodiscard]] std::uint32_t codeAddress() const override { return cpu_.pc(); }
+    [[nodiscard]] std::uint64_t stackPointer() const override { return cpu_.r[13]; }
+    [[nodiscard]] std::optional<std::uint64_t> lowestStack() const override { return lowest_ == UINT32_MAX ? std::nullopt : std::optional<std::uint64_t>(lowest_); }
+    [[nodiscard]] bool isSleeping() const override { return cpu_.sleeping; }
+    [[nodiscard]] bool exceptionPending() const override { return cpu_.due() != 0; }
+    [[nodiscard]] ExceptionStatus exception(unsigned number) const override;
+    [[nodiscard]] std::optional<FaultInfo> fault() const override;
+    [[nodiscard]] std::uint64_t readRegister(std::size_t index) const override;
+    void writeRegister(std::size_t index, std::uint64_t value) override;
+    [[nodiscard]] std::size_t read(SpaceId space, std::uint64_t at, std::span<std::uint8_t> out) const override;
+    [[nodiscard]] std::uint8_t readData(std::uint64_t at) const override;
+    [[nodiscard]] std::uint8_t readDataAt(std::uint64_t at, kernel::Time) const override { return readData(at); }
+    bool write(SpaceId space, std::uint64_t at, std::uint8_t value) override;
+    [[nodiscard]] CodeView code() const override { return {flash_, kFlashBase}; }
+    [[nodiscard]] InstructionInfo instructionAt(std::uint32_t address) const override;
+    [[nodiscard]] std::optional<MemoryAccess> nextAccess() const override;
+    void setBreakpoints(std::span<const std::uint32_t> addresses) override { breakpoints_ = {addresses.begin(), addresses.end()}; }
+    void setWatchpoints(std::span<const Watchpoint> watchpoints) override { watchpoints_ = {watchpoints.begin(), watchpoints.end()}; }
+    void stopAtExceptions(const ExceptionSet& which) override { exceptionStops_ = which; }
+    void stopAtResets(bool stop) override { resetStops_ = stop; }
+    [[nodiscard]] bool hasStopped() const override { return stop_.kind != StopInfo::Kind::none; }
+    [[nodiscard]] StopInfo stopInfo() const override { return stop_; }
+    void resume(bool passBreakpoint) override
+    {
+        stop_ = {};
+        if (passBreakpoint)
+            passedAt_ = cpu_.instructions;
+    }
+
+private:
+    // Bus
+    std::uint16_t fetch(std::uint32_t address) override;
+    std::uint32_t read(std::uint32_t address, unsigned size, std::int64_t cycle) override;
+    void write(std::uint32_t address, unsigned size, std::uint32_t value, std::int64_t cycle) override;
+    // Services
+    [[nodiscard]] std::int64_t cycleNow() const override { return std::max(accessCycle_, cpu_.cycle); }
+    [[nodiscard]] kernel::EventQueue& queue() override { return queue_; }
+    [[nodiscard]] std::int64_t cyclesPerBusClock(BusOf bus) const override;
+    [[nodiscard]] std::int64_t cyclesPerTimerClock(BusOf bus) const override;
+    void setInterrupt(unsigned number, bool high) override;
+    void remark(const char* rule, const std::string& text) override;
+    [[nodiscard]] std::uint32_t codeNow() const override { return cpu_.current; }
+    void adopt(CycleAlarm& alarm) override { alarms_.push_back(&alarm); }
+
+    // A peripheral at its place, with the bit of the clock gate that it hangs on.
+    struct Slot {
+        std::uint32_t base = 0;
+        std::uint32_t enable = 0;  // register of RCC: 0x14, 0x18, 0x1C
+        unsigned bit = 0;
+        Peripheral* what = nullptr;
+        const char* name = "";
+        int port = -1;             // of GPIO
+    };
+
+    template <class Archive>
+    void state(Archive& ar);
+    void reset(unsigned cause);
+    void slices(kernel::Time until, const bool* stop);
+    void execute();
+    bool enterDue();
+    void after();
+    void sleepOn(std::int64_t to);
+    [[nodiscard]] bool wakes() const;
+    void tell();
+    void moved();
+    [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < kFlashBase ? UINT32_MAX : (code - kFlashBase) / 2; }
+    void catchUp(std::int64_t cycle);
+    void noteAccess(std::uint32_t address, unsigned size, std::uint32_t before, std::uint32_t value, bool write);
+    [[nodiscard]] const std::uint8_t* plain(std::uint32_t address, unsigned size) const;
+    [[nodiscard]] const Slot* slotAt(std::uint32_t address) const;
+    [[nodiscard]] bool clocked(const Slot& slot) const;
+    [[nodiscard]] std::uint32_t peekWord(std::uint32_t address) const;
+    std::uint32_t readWord(std::uint32_t address);
+    void writeWord(std::uint32_t address, std::uint32_t value);
+    [[nodiscard]] std::optional<std::uint32_t> peekPrivate(std::uint32_t address) const;
+    void writePrivate(std::uint32_t address, std::uint32_t value);
+    [[nodiscard]] std::uint32_t rccRead(std::uint32_t offset) const;
+    void rccWrite(std::uint32_t offset, std::uint32_t value);
+    void selectClock();
+    [[nodiscard]] std::uint64_t pllHz() const;
+    void afioWrite(std::uint32_t offset, std::uint32_t value);
+    void remapPins();
+    void extiWrite(std::uint32_t offset, std::uint32_t value);
+    void pinChanged(Pin pin, bool level);
+    void updateExti();
+    // SysTick
+    [[nodiscard]] std::uint32_t tickCount() const;
+    void tickDue(std::int64_t cycle);
+    void tickStart();
+
+    const Model& model_;
+    const Device& device_;
+    const McuOptions options_;
+    kernel::EventQueue& queue_;
+    circuit::Circuit& circuit_;
+    McuObserver& observer_;
+    kernel::ClockDomain clock_;
+    std::vector<CycleAlarm*> alarms_;
+    Exceptions exceptions_;
+    Cpu cpu_;
+    Gpio gpio_;
+    std::vector<std::unique_ptr<Usart>> usarts_;
+    std::vector<std::unique_ptr<Timer>> timers_;
+    std::vector<Slot> slots_;
+    std::vector<std::uint8_t> flash_;
+    std::vector<std::uint8_t> ram_;
+    mutable std::vector<SerialPort> serialPorts_;
+
+    double volts_ = 3.3;
+    bool powered_ = true, resetLine_ = true, yields_ = false, stopAtHalt_ = false;
+    double charge_ = 0;
+    std::int64_t chargedAt_ = 0;
+    std::int64_t accessCycle_ = 0;
+    std::uint32_t lowest_ = UINT32_MAX;
+
+    // RCC and FLASH; PWR, bit-band and the rest keep nothing.
+    std::uint32_t rccCr_ = 0x83, rccCfgr_ = 0, rccCir_ = 0, apb2Reset_ = 0, apb1Reset_ = 0, ahbEnable_ = 0x14, apb2Enable_ = 0, apb1Enable_ = 0, rccBdcr_ = 0, rccCsr_ = 0x0C000000, flashAcr_ = 0x30;
+    CycleAlarm hseReady_, pllReady_;
+    // AFIO and EXTI.
+    std::uint32_t evcr_ = 0, mapr_ = 0;
+    std::array<std::uint32_t, 4> exticr_{};
+    std::uint32_t imr_ = 0, emr_ = 0, rtsr_ = 0, ftsr_ = 0, extiPending_ = 0;
+    // SysTick: at `tickBase_` the counter stood at `tickFrom_`.
+    std::uint32_t tickControl_ = 0, tickLoad_ = 0, tickFrom_ = 0;
+    bool tickFlag_ = false;
+    std::int64_t tickBase_ = 0;
+    CycleAlarm tick_;
+    // DWT.
+    std::uint32_t demcr_ = 0, dwtControl_ = 0x40000000;
+    std::int64_t dwtBase_ = 0;
+    std::uint32_t dwtFrom_ = 0;
+
+    std::array<std::int64_t, Exceptions::kMost> since_{};
+    struct Served {
+        std::int64_t count = 0, worst = 0, total = 0;
+        template <class Archive>
+        void state(Archive& ar)
+        {
+            ar(count, worst, total);
+        }
+    };
+    std::array<Served, Exceptions::kMost> served_{};
+    std::set<std::string> told_;
+
+    std::set<std::uint32_t> breakpoints_;
+    std::vector<Watchpoint> watchpoints_;
+    ExceptionSet exceptionStops_;
+    bool resetStops_ = false;
+    StopInfo stop_;
+    std::int64_t passedAt_ = -1;
+    std::function<void(kernel::Time)> changed_;
+    CycleCounts* counts_ = nullptr;
+    CodeTime* codeTime_ = nullptr;
+    kernel::Duration stretch_ = kUsualStretch;
+};
+
+}  // namespace bramix::chip::cortexm
