@@ -163,6 +163,8 @@ private slots:
         const QStringList levels{"-Os", "-O2", "-O1", "-O0"};
         int turn = static_cast<int>(seed);
         for (const chip::Device* chip : chip::allDevices()) {
+            if (chip->family != "avr")
+                continue;
             const QString elf = folder.filePath(QString(chip->id.data()) + ".elf");
             // The smallest flash takes only the smallest code.
             const QString level = chip->regionOf(chip::RegionKind::flash)->size < 16'384 ? "-Os" : levels[++turn % levels.size()];

@@ -1,8 +1,10 @@
-// What sessions and debuggers do does not depend on the family of the chip: the same jobs on one that has a stack for return addresses and bytes for registers, and on one that has neither.
+// What sessions and debuggers do does not depend on the family of the chip: the same jobs on one that has a stack for return addresses and bytes for registers, on one that has a link register and instructions of two
+// lengths, and on one that exists in tests alone.
 #include <QtTest>
 
 #include <QTemporaryDir>
 
+#include "chip/cortexm/beats_program.h"
 #include "chip/toy/toy.h"
 #include "debug/compiled.h"
 #include "debug/function_map.h"
@@ -90,7 +92,7 @@ class AnyFamilyTest : public QObject {
 
     bench::Catalogue catalogue_;
     QTemporaryDir folder_;
-    QString compiled_;
+    QString compiled_, arm_;
 
     struct Rig {
         std::unique_ptr<Session> session;
@@ -140,6 +142,20 @@ class AnyFamilyTest : public QObject {
                         out.count = fmt::format("0x{:04x}", *v.fixedAddress() - debug::kElfData);
             return out;
         }
+        if (family == "cortexm") {
+            out.session = open("bare-stm32f103c8", arm_.toStdString());
+            out.inner = "inner";
+            out.outer = "outer";
+            out.handler = "TIM2_IRQHandler";
+            out.exception = "TIM2";
+            out.counter = "r3";
+            out.pin = "mcu.PA0";
+            if (out.session != nullptr)
+                for (const debug::Variable& v : out.session->program("mcu").symbols.variables())
+                    if (v.name == "beats")
+                        out.count = fmt::format("0x{:08x}", *v.fixedAddress());
+            return out;
+        }
         std::map<std::string, std::uint32_t> at;
         const auto bytes = beatsOfToy(at);
         QFile file(folder_.filePath("beats.bin"));
@@ -157,6 +173,7 @@ class AnyFamilyTest : public QObject {
         return out;
     }
 
+    [[nodiscard]] bool isThere(const QString& family) const { return family == "toy" || !(family == "avr" ? compiled_ : arm_).isEmpty(); }
     static bench::StopItem stop(const std::string& at)
     {
         bench::StopItem item;
@@ -183,6 +200,7 @@ class AnyFamilyTest : public QObject {
     {
         QTest::addColumn<QString>("family");
         QTest::newRow("avr") << "avr";
+        QTest::newRow("cortexm") << "cortexm";
         QTest::newRow("toy") << "toy";
     }
 
@@ -196,14 +214,16 @@ private slots:
         QVERIFY(catalogue_.find("bare-toy32") != nullptr);
         if (haveCompiler())
             compiled_ = compile(folder_, kBeats, {"-gdwarf-4", "-Os"});
+        if (arm::haveCompiler())
+            arm_ = arm::compile(folder_, arm::kBeats, {"-Os"}, arm::kBeatsVectors);
     }
 
     void itStopsInCodeAndTellsWhoCalled_data() { families(); }
     void itStopsInCodeAndTellsWhoCalled()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         QVERIFY(r.session != nullptr);
         Debugger d(*r.session);
@@ -231,8 +251,8 @@ private slots:
     void itWatchesMemoryAndRegisters()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         Debugger d(*r.session);
         QVERIFY(until(*r.session, d, r.outer));
@@ -258,8 +278,8 @@ private slots:
     void exceptionsAreEnteredToldAndReturnedFrom()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         Debugger d(*r.session);
         QVERIFY(until(*r.session, d, r.handler));
@@ -291,8 +311,8 @@ private slots:
     void itGoesBackAndOnAgain()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         Session& s = *r.session;
         Debugger d(s);
@@ -331,8 +351,8 @@ private slots:
     void functionsHaveTheirTime()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig fast = rig(family), slow = rig(family);
         fast.session->advance(Time(3ms));
         const auto shares = fast.session->functionTimes().columns("mcu", Time{}, Time(3ms), 1, false);
@@ -360,8 +380,8 @@ private slots:
     void callsOfThePastAreFound()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         Session& s = *r.session;
         s.advance(Time(4ms));
@@ -398,14 +418,14 @@ private slots:
     void countsAddUpToTheCycles()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         r.session->advance(Time(1ms));
         chip::CycleCounts counts;
         r.chip().countInto(&counts);
         const std::int64_t before = r.chip().cycles();
-        r.session->advance(Time(3ms));
+        r.session->advance(Time(5ms));
         QCOMPARE(counts.total(), r.chip().cycles() - before);
         r.chip().countInto(nullptr);
         unsigned number = 0;
@@ -419,8 +439,8 @@ private slots:
     void aRemoteDebuggerIsServed()
     {
         QFETCH(QString, family);
-        if (family == "avr" && compiled_.isEmpty())
-            QSKIP("avr-gcc is not installed");
+        if (!isThere(family))
+            QSKIP("its compiler is not installed");
         const Rig r = rig(family);
         Debugger d(*r.session);
         GdbServer server(*r.session, d);

@@ -24,6 +24,8 @@ struct Architecture {
     std::vector<Frame> (*unwind)(const FrameTable&, const Symbols&, const Target&, const Registers& now, std::size_t most) = nullptr;
     // A peripheral's register in words; null: by the words of its fields.
     RegisterText (*describe)(const chip::Device&, const chip::PeripheralRegister&, const std::function<std::uint8_t(std::uint64_t)>& peek) = nullptr;
+    // The feature of a remote debugger's target description that a core register belongs to ("GDB manual", appendix G.5); null: debuggers know the registers of the architecture by themselves.
+    std::string_view (*debuggerFeature)(const chip::CoreRegister&) = nullptr;
 };
 
 [[nodiscard]] const Architecture& architectureOf(const chip::Device& device);

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include "debug/arch/architecture.h"
 #include "kernel/units.h"
 
 namespace bramix::session {
@@ -53,6 +54,25 @@ std::string bytesOfValue(std::uint64_t value, unsigned bits, bool bigEndian)
     for (unsigned i = 0; i < bytes; ++i)
         out += fmt::format("{:02x}", (value >> (8 * (bigEndian ? bytes - 1 - i : i))) & 0xFFU);
     return out;
+}
+
+// What the target is, and its registers where a debugger cannot know them (GDB manual, appendix G).
+std::string targetDescription(const chip::Device& device)
+{
+    std::string out = fmt::format("<?xml version=\"1.0\"?><!DOCTYPE target SYSTEM \"gdb-target.dtd\"><target version=\"1.0\"><architecture>{}</architecture>", device.debuggerArchitecture);
+    std::string_view open;
+    if (const auto feature = debug::architectureOf(device).debuggerFeature; feature != nullptr)
+        for (const chip::CoreRegister& reg : device.coreRegisters) {
+            if (reg.debuggerNumber < 0)
+                continue;
+            if (const std::string_view name = feature(reg); name != open) {
+                out += fmt::format("{}<feature name=\"{}\">", open.empty() ? "" : "</feature>", name);
+                open = name;
+            }
+            const char* type = reg.role == chip::CoreRole::programCounter ? "code_ptr" : reg.role == chip::CoreRole::stackPointer ? "data_ptr" : "int";
+            out += fmt::format("<reg name=\"{}\" bitsize=\"{}\" regnum=\"{}\" type=\"{}\"/>", reg.name, reg.bits, reg.debuggerNumber, type);
+        }
+    return out + (open.empty() ? "" : "</feature>") + "</target>";
 }
 
 // Binary data: } escapes the byte after it.
@@ -246,7 +266,7 @@ std::string GdbServer::query(const std::string& body)
     if (body == "qsThreadInfo")
         return "l";
     if (body.starts_with("qXfer:features:read:"))
-        return transfer(fmt::format("<?xml version=\"1.0\"?><!DOCTYPE target SYSTEM \"gdb-target.dtd\"><target version=\"1.0\"><architecture>{}</architecture></target>", device().debuggerArchitecture), body);
+        return transfer(targetDescription(device()), body);
     if (body.starts_with("qXfer:memory-map:read:"))
         return transfer(memoryMap(), body);
     if (body.starts_with("qRcmd,"))

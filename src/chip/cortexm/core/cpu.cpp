@@ -157,11 +157,28 @@ void Cpu::branchExchange(std::uint32_t address)
     branchTo(address);
 }
 
+const Instruction& Cpu::fetched(std::uint32_t address)
+{
+    static const std::vector<Instruction> kNarrow = [] {
+        std::vector<Instruction> all;
+        for (unsigned first = 0; isWide(static_cast<std::uint16_t>(first)) == false; ++first)
+            all.push_back(decode(static_cast<std::uint16_t>(first), 0));
+        return all;
+    }();
+    const std::uint16_t first = bus_.fetch(address);
+    if (first < kNarrow.size())
+        return kNarrow[first];
+    const std::uint32_t halves = std::uint32_t{first} << 16U | bus_.fetch(address + 2);
+    Decoded& slot = decoded_[(halves ^ halves >> 13U) % kDecoded];
+    if (slot.halves != halves)
+        slot = {halves, decode(first, static_cast<std::uint16_t>(halves))};
+    return slot.instruction;
+}
+
 Instruction Cpu::at(std::uint32_t address)
 {
     try {
-        const std::uint16_t first = bus_.fetch(address);
-        return decode(first, isWide(first) ? bus_.fetch(address + 2) : std::uint16_t{0});
+        return fetched(address);
     } catch (const Abort&) {
         return {.op = Op::undefined, .size = 0};
     }
@@ -177,8 +194,7 @@ void Cpu::step()
     try {
         if (!thumb)
             fail(kUsageFault, kInvalidState);
-        const std::uint16_t first = bus_.fetch(current);
-        const Instruction i = decode(first, isWide(first) ? bus_.fetch(current + 2) : std::uint16_t{0});
+        const Instruction& i = fetched(current);
         pcValue_ = current + 4;
         next_ = current + i.size;
         const std::uint8_t it = itState;
@@ -447,9 +463,12 @@ void Cpu::system(const Instruction& i)
     switch (i.op) {
     case Op::nop: case Op::yield: case Op::dbg: case Op::pld: return;
     case Op::dsb: case Op::dmb: case Op::isb: cycles_ = i.op == Op::isb ? 4 : 3; return;
-    case Op::wfi: sleeping = true; return;
+    case Op::wfi:
+        sleeping = true;
+        sleepsForEvent = false;
+        return;
     case Op::wfe:
-        sleeping = !event;
+        sleeping = sleepsForEvent = !event;
         event = false;
         return;
     case Op::sev: event = true; return;
@@ -663,8 +682,10 @@ void Cpu::leave(std::uint32_t how)
     cycles_ = 10 - kRefill;
     exclusive = false;
     // SLEEPONEXIT.
-    if (kind != 1 && (exceptions_.systemControl & 2U) != 0)
+    if (kind != 1 && (exceptions_.systemControl & 2U) != 0) {
         sleeping = true;
+        sleepsForEvent = false;
+    }
 }
 
 }  // namespace bramix::chip::cortexm

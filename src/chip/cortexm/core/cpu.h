@@ -10,6 +10,8 @@
 #include <array>
 #include <cstdint>
 #include <optional>
+#include <utility>
+#include <vector>
 
 #include "chip/cortexm/core/exceptions.h"
 #include "chip/cortexm/core/isa.h"
@@ -45,6 +47,12 @@ public:
     bool enterDue();
     [[nodiscard]] unsigned due() const { return exceptions_.due(priority()); }
     [[nodiscard]] int priority() const { return exceptions_.executionPriority(primask, faultmask, basepri); }
+    // Wakes it from sleep; an event that it has waited for is used up.
+    void wake()
+    {
+        if (std::exchange(sleeping, false) && sleepsForEvent)
+            event = false;
+    }
     // Decoded anew where code has been written.
     [[nodiscard]] Instruction at(std::uint32_t address);
 
@@ -67,6 +75,7 @@ public:
     bool thumb = true, primask = false, faultmask = false;
     std::uint32_t basepri = 0, control = 0;
     bool sleeping = false, event = false, lockedUp = false;
+    bool sleepsForEvent = false;        // WFE, not WFI: the event register wakes it
     bool exclusive = false;
     std::uint32_t exclusiveAt = 0;
     std::int64_t cycle = 0, instructions = 0;
@@ -79,7 +88,7 @@ public:
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(r, otherSp, apsr, ipsr, itState, thumb, primask, faultmask, basepri, control, sleeping, event, lockedUp, exclusive, exclusiveAt, cycle, instructions, current);
+        ar(r, otherSp, apsr, ipsr, itState, thumb, primask, faultmask, basepri, control, sleeping, event, lockedUp, sleepsForEvent, exclusive, exclusiveAt, cycle, instructions, current);
     }
 
 private:
@@ -107,6 +116,16 @@ private:
     bool push(std::uint32_t returnAddress);
     void vector(unsigned number);
     void leave(std::uint32_t how);
+
+    const Instruction& fetched(std::uint32_t address);
+
+    // What wide instructions decode to, by both of their halves; right whatever is written to memory.
+    struct Decoded {
+        std::uint32_t halves = 0xFFFFFFFF;
+        Instruction instruction = decode(0xFFFF, 0xFFFF);
+    };
+    static constexpr std::size_t kDecoded = 1024;
+    std::vector<Decoded> decoded_ = std::vector<Decoded>(kDecoded);
 
     Bus& bus_;
     Exceptions& exceptions_;

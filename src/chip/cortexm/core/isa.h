@@ -5,7 +5,7 @@
 //   imm         immediate, or a branch's offset from the instruction's own address plus 4
 //   list        registers of LDM, STM, PUSH, POP, bit by number
 // Invariant: an instruction decodes alike wherever it stands; what an IT block changes (flags set or not) is decided when it runs (`flags`).
-// Tested by tests/chip/cortexm/isa_test.cpp against objdump.
+// Tested by tests/debug/cortexm_disassembler_test.cpp against objdump.
 #pragma once
 
 #include <cstdint>

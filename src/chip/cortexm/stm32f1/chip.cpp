@@ -1,6 +1,5 @@
 #include "chip/cortexm/stm32f1/chip.h"
 
-
 #include <algorithm>
 #include <bit>
 #include <cstring>
@@ -18,13 +17,6 @@ constexpr double kPowerOnVolts = 1.9, kPowerOffVolts = 1.8;  // DS5319 table 11,
 constexpr double kRunAmps = 0.5e-3, kRunAmpsPerMhz = 0.5e-3, kSleepShare = 0.35;  // DS5319 table 13: 36 mA at 72 MHz with all peripherals
 
 constexpr std::uint32_t kRccBase = 0x40021000, kFlashRegisters = 0x40022000, kAfioBase = 0x40010000, kExtiBase = 0x40010400, kGpioBase = 0x40010800;
-
-std::uint32_t wordOf(const std::uint8_t* at)
-{
-    std::uint32_t out = 0;
-    std::memcpy(&out, at, sizeof out);
-    return out;
-}
 
 }  // namespace
 
@@ -207,7 +199,7 @@ void Stm32f1::reset(unsigned cause)
 
 // Running.
 
-bool Stm32f1::wakes() const { return cpu_.due() != 0 || (cpu_.primask && exceptions_.anyPending()) || cpu_.event; }
+bool Stm32f1::wakes() const { return cpu_.due() != 0 || (cpu_.primask && exceptions_.anyPending()) || (cpu_.event && cpu_.sleepsForEvent); }
 
 void Stm32f1::slices(kernel::Time until, const bool* stop)
 {
@@ -226,7 +218,7 @@ void Stm32f1::slices(kernel::Time until, const bool* stop)
         }
         if (cpu_.sleeping) {
             if (wakes()) {
-                cpu_.sleeping = false;
+                cpu_.wake();
                 moved();
                 continue;
             }
@@ -237,14 +229,14 @@ void Stm32f1::slices(kernel::Time until, const bool* stop)
         }
         if (enterDue())
             continue;
-        // So far nothing else happens than instructions, unless one of them touches a peripheral.
+        // So far nothing else happens than instructions; one of them may set an earlier alarm.
         do {
             if (!breakpoints_.empty() && breakpoints_.contains(cpu_.pc()) && passedAt_ != cpu_.instructions) {
                 stop_ = {.kind = StopInfo::Kind::breakpoint, .code = cpu_.pc()};
                 return;
             }
             execute();
-        } while (cpu_.cycle < target && !yields_ && !cpu_.sleeping && !hasStopped() && !faulted() && !inReset() && !exceptions_.anyPending());
+        } while (cpu_.cycle < target && !yields_ && !cpu_.sleeping && !hasStopped() && !faulted() && !inReset() && !exceptions_.anyPending() && queue_.nextDue() == next);
         if (stopAtHalt_ && halted())
             return;
         if (yields_) {
@@ -262,7 +254,7 @@ void Stm32f1::stepInstruction(kernel::Time until)
     if (inReset() || faulted())
         return;
     if (cpu_.sleeping && wakes()) {
-        cpu_.sleeping = false;
+        cpu_.wake();
         moved();
     }
     if (enterDue())
@@ -821,10 +813,21 @@ void Stm32f1::pinChanged(Pin pin, bool level)
     const std::uint32_t selected = (exticr_[pin.bit / 4U] >> (pin.bit % 4U * 4)) & 15U, line = 1U << pin.bit;
     if (selected != pin.port || ((level ? rtsr_ : ftsr_) & line) == 0)
         return;
-    if ((emr_ & line) != 0)
+    if ((emr_ & line) != 0) {
         cpu_.event = true;
+        rouse();
+    }
     extiPending_ |= line;
     updateExti();
+}
+
+// What has just come may wake the core.
+void Stm32f1::rouse()
+{
+    if (cpu_.sleeping && wakes()) {
+        sleepTo(queue_.now());
+        observer_.woken();
+    }
 }
 
 void Stm32f1::setInterrupt(unsigned number, bool high)
@@ -836,10 +839,7 @@ void Stm32f1::setInterrupt(unsigned number, bool high)
         return;
     since_[n] = clock_.firstCycleAtOrAfter(queue_.now()).n;
     yields_ = true;
-    if (cpu_.sleeping && wakes()) {
-        sleepTo(queue_.now());
-        observer_.woken();
-    }
+    rouse();
 }
 
 void Stm32f1::remark(const char* rule, const std::string& text)
@@ -883,10 +883,7 @@ void Stm32f1::tickDue(std::int64_t cycle)
         exceptions_.setPending(kSysTick);
         since_[kSysTick] = cycle;
         yields_ = true;
-        if (cpu_.sleeping && wakes()) {
-            sleepTo(queue_.now());
-            observer_.woken();
-        }
+        rouse();
     }
     tickFrom_ = 0;
     tickBase_ = cycle;

@@ -140,6 +140,7 @@ private:
     void after();
     void sleepOn(std::int64_t to);
     [[nodiscard]] bool wakes() const;
+    void rouse();
     void tell();
     void moved();
     [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < kFlashBase ? UINT32_MAX : (code - kFlashBase) / 2; }

@@ -79,13 +79,22 @@ private:
     [[nodiscard]] std::uint16_t half(std::uint32_t a) const { return has(a) ? static_cast<std::uint16_t>(code_.bytes[a - code_.begin] | (code_.bytes[a - code_.begin + 1] << 8)) : std::uint16_t{0xFFFF}; }
     [[nodiscard]] Instruction at(std::uint32_t a) const { return core::decode(half(a), half(a + 2)); }
 
+    // Whether an instruction begins there, or the second half of a wide one stands there: a halfword that cannot begin a wide one ends an instruction, and from there on they follow each other in pairs.
+    [[nodiscard]] bool begins(std::uint32_t address) const
+    {
+        bool even = true;
+        for (std::uint32_t a = address; a >= code_.begin + 2 && core::isWide(half(a - 2)); a -= 2)
+            even = !even;
+        return even;
+    }
+
     // The condition that an IT block before gives to an instruction; null: it stands in none.
     [[nodiscard]] const char* conditionAt(std::uint32_t address) const
     {
         constexpr std::uint32_t kFarthest = 2 + 3 * 4;
         for (std::uint32_t back = 2; back <= kFarthest && address >= code_.begin + back; back += 2) {
             const Instruction it = at(address - back);
-            if (it.op != Op::it)
+            if (it.op != Op::it || !begins(address - back))
                 continue;
             // Instruction by instruction from there: it must come to this one within the block.
             const unsigned length = 4 - static_cast<unsigned>(std::countr_zero(it.imm & 15U));
@@ -131,7 +140,7 @@ private:
                 out.operands = i.shift == Shift::rrx ? d + ", " + m : fmt::format("{}, {}, #{}", d, m, i.amount);
             } else {
                 // Sixteen bits of an immediate at once are MOVW.
-                if (i.operand == Operand::immediate && i.size == 4 && i.flags == core::Flags::never && !i.carries && i.imm > 0xFF)
+                if (i.operand == Operand::immediate && i.size == 4 && i.flags == core::Flags::never && !i.carries && i.imm > 0xFF && i.imm <= 0xFFFF)
                     out.mnemonic = suffixed("movw", i);
                 out.operands = d + ", " + operand();
             }
