@@ -18,7 +18,7 @@ private slots:
         QVERIFY(!elf.isEmpty());
         QProcess cli;
         cli.setProcessChannelMode(QProcess::SeparateChannels);
-        cli.start(QString(BRAMIX_TEST_BINARIES) + "/bin/bramix-cli", {"run", "--chip", "stm32f103c8", "--firmware", elf, "--gdb", "0", "--serial", "uart0=none"});
+        cli.start(QString(BRAMIX_TEST_BINARIES) + "/bin/bramix-cli", {"run", "--chip", "stm32f103c8", "--firmware", elf, "--gdb", "0", "--serial", "usart1=none"});
         cli.setReadChannel(QProcess::StandardError);
         while (!cli.canReadLine() && cli.waitForReadyRead(10'000)) {
         }

@@ -12,7 +12,9 @@ namespace bramix::app {
 
 namespace {
 
-constexpr int kLine = 16, kLeft = 4, kByte = 20, kColumns = 8;
+constexpr int kLine = 16, kLeft = 4, kColumns = 8, kDigit = 7;
+constexpr int kByte = 20, kNarrowByte = 17;  // of a byte's figures; the narrow one where all of it would not fit else
+constexpr int kLetter = 7, kNarrowLetter = 6, kGap = 4;
 
 }  // namespace
 
@@ -34,6 +36,12 @@ QByteArray MemorySheet::contents() const
     const auto all = bytes();
     return {reinterpret_cast<const char*>(all.data()), static_cast<qsizetype>(all.size())};
 }
+
+int MemorySheet::byteLeft() const { return kLeft + addressDigits() * kDigit + 8; }
+
+bool MemorySheet::isNarrow() const { return byteLeft() + kColumns * (kByte + kLetter) + kGap > width(); }
+
+int MemorySheet::bytePitch() const { return isNarrow() ? kNarrowByte : kByte; }
 
 int MemorySheet::addressDigits() const
 {
@@ -70,7 +78,9 @@ void MemorySheet::paintEvent(QPaintEvent*)
     const chip::Device& device = *debug_.device;
     const std::uint64_t sp = debug_.registers.sp;
     const bool ram = place()->kind == chip::RegionKind::ram;
-    const int left = byteLeft();
+    const int left = byteLeft(), pitch = bytePitch(), letter = isNarrow() ? kNarrowLetter : kLetter;
+    // Letters that would be cut are left out.
+    const bool letters = left + kColumns * (pitch + letter) + kGap <= width();
     p.setFont(theme::figures(8.4));
     for (std::size_t i = 0; i < shown; ++i) {
         const std::uint64_t address = from_ + i;
@@ -79,7 +89,7 @@ void MemorySheet::paintEvent(QPaintEvent*)
             p.setPen(theme::muted());
             p.drawText(kLeft, y + 12, QString("%1").arg(address, addressDigits(), 16, QChar('0')));
         }
-        const QRect box(left + column * kByte, y, kByte, kLine);
+        const QRect box(left + column * pitch, y, pitch, kLine);
         const std::uint8_t value = all[first + i];
         const bool changed = ram && first + i < before.size() && before[first + i] != value;
         // The stack in use, and what it has reached at its deepest.
@@ -100,9 +110,11 @@ void MemorySheet::paintEvent(QPaintEvent*)
         QString hex = QString("%1").arg(value, 2, 16, QChar('0'));
         if (cursor_ == address && nibble_ >= 0)
             hex = QString("%1_").arg(nibble_, 1, 16);
-        p.drawText(box.adjusted(1, 0, -3, -1), Qt::AlignCenter, hex);
+        p.drawText(box.adjusted(0, 0, -2, -1), Qt::AlignCenter, hex);
+        if (!letters)
+            continue;
         p.setPen(value >= 0x20 && value < 0x7F ? theme::ink() : theme::faint());
-        p.drawText(QRect(left + kColumns * kByte + 4 + column * 7, y, 8, kLine - 1), Qt::AlignCenter, value >= 0x20 && value < 0x7F ? QString(QChar(value)) : QString("·"));
+        p.drawText(QRect(left + kColumns * pitch + kGap + column * letter, y, letter + 1, kLine - 1), Qt::AlignCenter, value >= 0x20 && value < 0x7F ? QString(QChar(value)) : QString("·"));
     }
 }
 
@@ -116,7 +128,7 @@ void MemorySheet::wheelEvent(QWheelEvent* event)
 void MemorySheet::mousePressEvent(QMouseEvent* event)
 {
     const QPoint at = event->position().toPoint();
-    const int left = byteLeft(), column = (at.x() - left) / kByte;
+    const int left = byteLeft(), column = (at.x() - left) / bytePitch();
     nibble_ = -1;
     cursor_.reset();
     if (at.x() >= left && column < kColumns && !showsProgram())

@@ -46,7 +46,9 @@ private:
     // What stands there, and what stood there at the last stop.
     [[nodiscard]] std::span<const std::uint8_t> bytes() const;
     [[nodiscard]] int addressDigits() const;
-    [[nodiscard]] int byteLeft() const { return 4 + addressDigits() * 7 + 12; }
+    [[nodiscard]] int byteLeft() const;
+    [[nodiscard]] bool isNarrow() const;
+    [[nodiscard]] int bytePitch() const;
 
     Editor& editor_;
     session::DebugPicture debug_;

@@ -32,6 +32,12 @@ constexpr int kRecent = 8;
 constexpr int kFileQuietMs = 150;
 constexpr std::size_t kFirstLanes = 8;
 
+// What only feeds a chip tells nothing on the tape.
+bool isSupply(const chip::Device& device, const std::string& chipPin)
+{
+    return std::any_of(device.package.begin(), device.package.end(), [&](const chip::PackagePin& p) { return p.name == chipPin && (p.functions == "supply" || p.functions == "analog supply" || p.functions == "ground"); });
+}
+
 // Of a fresh bench: the wired port pins of its chips.
 std::vector<bench::PinRef> usualLanes(const bench::Document& document, const bench::Catalogue& catalogue)
 {
@@ -44,7 +50,7 @@ std::vector<bench::PinRef> usualLanes(const bench::Document& document, const ben
         const auto found = chips.find(ref.part);
         const bench::PartKind* kind = found == chips.end() ? nullptr : found->second;
         const bench::PinKind* pin = kind == nullptr ? nullptr : kind->pin(ref.pin);
-        if (pin == nullptr || pin->chipPin.empty() || pin->chipPin == "VCC" || pin->chipPin == "GND" || pin->chipPin == "AVCC" || lanes.size() >= kFirstLanes)
+        if (pin == nullptr || pin->chipPin.empty() || isSupply(*kind->chip, pin->chipPin) || lanes.size() >= kFirstLanes)
             return;
         const bench::PinRef named{ref.part, pin->name};
         if (std::find(lanes.begin(), lanes.end(), named) == lanes.end())

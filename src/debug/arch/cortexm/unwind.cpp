@@ -22,7 +22,8 @@ std::uint32_t wordAt(const Target& target, std::uint32_t address)
     return out;
 }
 
-bool isExceptionReturn(std::uint32_t value) { return value >= 0xFFFFFFF0U; }
+// Into a handler, into a thread on the main stack, on the process stack; what reset leaves in lr is none of them.
+bool isExceptionReturn(std::uint32_t value) { return value == 0xFFFFFFF1U || value == 0xFFFFFFF9U || value == 0xFFFFFFFDU; }
 
 // What the code of a function has pushed from its beginning up to pc.
 struct Prologue {
