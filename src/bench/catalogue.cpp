@@ -184,6 +184,35 @@ void addFuseSettings(PartKind& kind)
     }
 }
 
+// The pins of a chip's package at the edges of a square adapter: from the first on the left downwards, then against the clock. Supply pins of one name (VDD, VDD2) hang together.
+void layRoundAdapter(PartKind& kind)
+{
+    const chip::Device& device = *kind.chip;
+    const int size = kind.size.x, side = static_cast<int>(device.package.size()) / 4, first = (size - side) / 2;
+    std::map<std::string, std::vector<std::string>> together;
+    int n = 0;
+    for (const chip::PackagePin& package : device.package) {
+        const int at = first + n % side;
+        PinKind pin;
+        pin.name = package.name;
+        pin.about = package.functions.empty() ? "port pin" : package.functions;
+        pin.at = n / side == 0 ? GridPoint{0, at} : n / side == 1 ? GridPoint{at, size} : n / side == 2 ? GridPoint{size, size - at} : GridPoint{size - at, 0};
+        bool isTwin = false;
+        for (const std::string& supply : {device.supply.plus, device.supply.minus}) {
+            const bool numbered = package.name.size() == supply.size() + 1 && package.name.starts_with(supply) && std::isdigit(static_cast<unsigned char>(package.name.back())) != 0;
+            if (numbered || package.name == supply)
+                together[supply].push_back(package.name);
+            isTwin = isTwin || numbered;
+        }
+        if (!isTwin && package.functions != "boot mode")
+            pin.chipPin = package.name;
+        kind.pins.push_back(std::move(pin));
+        ++n;
+    }
+    for (auto& [supply, pins] : together)
+        kind.joins.push_back({std::move(pins), {}});
+}
+
 Result<PartKind> readManifest(const std::string& file, const std::string& folder)
 {
     const auto text = readTextFile(file);
@@ -236,6 +265,12 @@ Result<PartKind> readManifest(const std::string& file, const std::string& folder
     if (!clock.empty())
         kind.clockHz = static_cast<std::uint64_t>(kernel::parseQuantity(clock, kernel::Unit::hertz).value_or(0));
     forEachTable(r, "pin", [&](TableReader& t) { kind.pins.push_back(readPin(t)); });
+    if (r.flag("adapter", false)) {
+        if (kind.chip == nullptr || !kind.pins.empty() || kind.chip->package.size() % 4 != 0 || w != h)
+            r.wrong(*table, "\"adapter\" wants a chip whose package has as many pins on each of four sides, a square size, and no pins of its own");
+        else
+            layRoundAdapter(kind);
+    }
     forEachTable(r, "setting", [&](TableReader& t) { kind.settings.push_back(readSetting(t)); });
     forEachTable(r, "control", [&](TableReader& t) { kind.controls.push_back(readControl(t)); });
     forEachTable(r, "inside", [&](TableReader& t) { kind.inner.push_back(readInner(t)); });

@@ -89,10 +89,10 @@ private slots:
         ChipSheet& sheet = window_->code().chip().sheet();
         QVERIFY(sheet.groups().contains("GPIOB") && sheet.groups().contains("TIM2"));
         sheet.showGroup("GPIOB");
-        QTRY_VERIFY(!sheet.bitRect("GPIOB_ODR", 12).isNull());
+        QTRY_VERIFY(!sheet.bitRect("ODR", 12).isNull());
         const auto bit = [&] { return (debug().io[0x40010C0C + 1] >> 4) & 1; };
         const int before = bit();
-        QTest::mouseClick(&sheet, Qt::LeftButton, Qt::NoModifier, sheet.bitRect("GPIOB_ODR", 12).center());
+        QTest::mouseClick(&sheet, Qt::LeftButton, Qt::NoModifier, sheet.bitRect("ODR", 12).center());
         QTRY_COMPARE(bit(), before ^ 1);
         sheet.showGroup({});
     }
@@ -121,7 +121,7 @@ private slots:
         editor().session().backToChange("mcu.PB12");
         QTRY_VERIFY(editor().picture().now < stood);
         QTRY_VERIFY(!debug().frames.empty() && debug().frames[0].function == "main");
-        QCOMPARE(QString::fromStdString(debug().frames[0].file), QString("kiln.c"));
+        QVERIFY(QString::fromStdString(debug().frames[0].file).endsWith("kiln.c"));
     }
 };
 

@@ -218,6 +218,8 @@ void MemoryPane::offerRegions()
                 choice_->addItem(name.left(1).toUpper() + name.mid(1), static_cast<qulonglong>(r));
             }
     showRegion(choice_->itemData(0).toULongLong());
+    if (!wanted_.isEmpty())
+        go(std::exchange(wanted_, QString()));
 }
 
 void MemoryPane::showRegion(std::size_t region)
@@ -233,10 +235,14 @@ void MemoryPane::showRegion(std::size_t region)
 // An address, "sp", or bytes to be found behind the present view: "text" or hexadecimal pairs with spaces.
 void MemoryPane::go(const QString& text)
 {
+    if (device_ == nullptr) {
+        wanted_ = text;
+        return;
+    }
     const auto to = [this](std::uint64_t address) {
         // Where regions share one space, an address says which of them; else it is of the one that is shown.
         std::size_t region = sheet_->region();
-        if (device_ != nullptr && region < device_->regions.size())
+        if (region < device_->regions.size())
             for (std::size_t r = 0; r < device_->regions.size(); ++r)
                 if (const chip::MemoryRegion& m = device_->regions[r]; m.space == device_->regions[region].space && address >= m.begin && address < m.begin + m.size)
                     region = r;
@@ -245,12 +251,11 @@ void MemoryPane::go(const QString& text)
         sheet_->setView(region, address);
     };
     if (text.compare("sp", Qt::CaseInsensitive) == 0) {
-        if (device_ != nullptr)
-            for (std::size_t r = 0; r < device_->regions.size(); ++r)
-                if (device_->regions[r].kind == chip::RegionKind::ram && device_->regions[r].space == device_->dataSpace) {
-                    sheet_->setView(r, debug_.registers.sp);
-                    break;
-                }
+        for (std::size_t r = 0; r < device_->regions.size(); ++r)
+            if (device_->regions[r].kind == chip::RegionKind::ram && device_->regions[r].space == device_->dataSpace) {
+                sheet_->setView(r, debug_.registers.sp);
+                break;
+            }
         return to(debug_.registers.sp);
     }
     bool isNumber = false;

@@ -81,6 +81,7 @@ private:
     Editor& editor_;
     QComboBox* choice_;                  // its data are indices into Device::regions
     const chip::Device* device_ = nullptr;  // whose regions are offered
+    QString wanted_;                     // where to go when they are known
     QLineEdit* where_;
     MemorySheet* sheet_;
     QScrollBar* bar_;

@@ -13,6 +13,9 @@ namespace bramix::chip::cortexm {
 
 inline constexpr std::uint32_t kFlashBase = 0x08000000, kRamBase = 0x20000000;
 inline constexpr unsigned kInterrupts = 43;
+// Where the registers of what every chip has begin (RM0008 table 3).
+inline constexpr std::uint32_t kRccBase = 0x40021000, kFlashRegisters = 0x40022000, kAfioBase = 0x40010000, kExtiBase = 0x40010400, kGpioBase = 0x40010800;
+inline constexpr std::uint64_t kInternalHz = 8'000'000;  // HSI
 // Core registers by index: r0 to r12, sp, lr, pc, xpsr, then msp, psp, primask, basepri, faultmask, control.
 inline constexpr std::size_t kXpsrRegister = 16, kMspRegister = 17, kPspRegister = 18, kPrimaskRegister = 19, kBasepriRegister = 20, kFaultmaskRegister = 21, kControlRegister = 22;
 

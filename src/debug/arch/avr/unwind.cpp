@@ -10,6 +10,7 @@
 #include "chip/avr/device.h"
 #include "debug/arch/avr/architecture.h"
 #include "debug/arch/avr/return_search.h"
+#include "debug/arch/begin_frame.h"
 
 namespace bramix::debug::avr {
 
@@ -198,26 +199,8 @@ std::vector<Frame> unwind(const FrameTable& table, const Symbols& symbols, const
     bool afterCall = false;  // pc is a return address: the call lies before it
     while (out.size() < std::min(most, kMostFrames)) {
         const std::uint32_t look = afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc;
-        const int outer = symbols.outerFunctionAt(look);
-        Frame frame;
-        frame.registers = regs;
-        frame.cfa = regs.sp;
-        Place place = symbols.at(look);
-        // Inlined functions first, each at the place of the call within it.
-        for (int f = symbols.functionAt(look); f >= 0 && f != outer; f = symbols.functions()[static_cast<std::size_t>(f)].caller) {
-            const Function& function = symbols.functions()[static_cast<std::size_t>(f)];
-            frame.function = f;
-            frame.inlined = true;
-            frame.place = place;
-            frame.place.function = function.name;
-            out.push_back(frame);
-            place.file = function.callFile;
-            place.line = function.callLine;
-        }
-        frame.inlined = false;
-        frame.function = outer;
-        frame.place = place;
-        frame.place.function = outer < 0 ? std::string() : symbols.functions()[static_cast<std::size_t>(outer)].name;
+        Frame frame = beginFrame(symbols, regs, look, out);
+        const int outer = frame.function;
         if (outer < 0) {
             out.push_back(frame);
             break;

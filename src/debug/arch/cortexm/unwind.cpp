@@ -2,6 +2,7 @@
 
 #include "chip/cortexm/core/isa.h"
 #include "chip/cortexm/stm32f1/device.h"
+#include "debug/arch/begin_frame.h"
 #include "debug/arch/cortexm/architecture.h"
 
 namespace bramix::debug::cortexm {
@@ -67,25 +68,8 @@ std::vector<Frame> unwind(const FrameTable& table, const Symbols& symbols, const
     bool afterCall = false, firstStack = true;
     while (out.size() < std::min(most, kMostFrames)) {
         const std::uint32_t look = afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc;
-        const int outer = symbols.outerFunctionAt(look);
-        Frame frame;
-        frame.registers = regs;
-        frame.cfa = regs.sp;
-        Place place = symbols.at(look);
-        for (int f = symbols.functionAt(look); f >= 0 && f != outer; f = symbols.functions()[static_cast<std::size_t>(f)].caller) {
-            const Function& function = symbols.functions()[static_cast<std::size_t>(f)];
-            frame.function = f;
-            frame.inlined = true;
-            frame.place = place;
-            frame.place.function = function.name;
-            out.push_back(frame);
-            place.file = function.callFile;
-            place.line = function.callLine;
-        }
-        frame.inlined = false;
-        frame.function = outer;
-        frame.place = place;
-        frame.place.function = outer < 0 ? std::string() : symbols.functions()[static_cast<std::size_t>(outer)].name;
+        Frame frame = beginFrame(symbols, regs, look, out);
+        const int outer = frame.function;
         // Where the caller's registers are.
         Registers caller = regs;
         std::uint32_t cfa = regs.sp, returns = static_cast<std::uint32_t>(regs.r[kLr]);
