@@ -19,7 +19,7 @@ private:
         int code = -1;
         QByteArray out, err;
     };
-    Outcome run(const QString& program, const QStringList& arguments, int seconds = 120)
+    Outcome run(const QString& program, const QStringList& arguments, int seconds = 280)
     {
         QProcess process;
         // Nothing of this build leads the programs anywhere, and a person's files lie elsewhere.
