@@ -239,4 +239,19 @@ int main(void)
 }
 )";
 
+// A function that is copied to RAM with the data, and written over there.
+inline const char* const kInRam = R"(
+__attribute__((section(".data.code"), noipa, long_call)) uint32_t twice(uint32_t v) { return v + v; }
+int main(void)
+{
+    results[0] = (uint32_t)twice;
+    results[1] = twice(21);
+    volatile uint16_t *const code = (volatile uint16_t *)((uint32_t)twice & ~1u);
+    results[2] = code[0];
+    code[0] = 0x3007;  // adds r0, #7
+    results[3] = twice(21);
+    return 0;
+}
+)";
+
 }  // namespace bramix::test::arm

@@ -144,6 +144,16 @@ private slots:
         QCOMPARE(bench->result(7), 0xFFFFFF80U);
     }
 
+    void codeInRamRuns()
+    {
+        const auto bench = run(kInRam, {"-O2"});
+        QVERIFY(bench != nullptr);
+        QVERIFY(bench->result(0) > 0x20000000U && bench->result(0) < 0x20005000U);
+        QCOMPARE(bench->result(1), 42U);
+        QVERIFY(bench->result(2) == 0x0040U || bench->result(2) == 0x1800U);  // lsls r0, r0, #1 or adds r0, r0, r0
+        QCOMPARE(bench->result(3), 28U);
+    }
+
     // A chip that is saved and loaded goes on as if nothing had been.
     void aSnapshotIsTheWholeState()
     {
