@@ -92,7 +92,7 @@ struct PackagePin {
 struct ImageMap {
     struct Range {
         std::uint64_t begin = 0, end = 0;
-        enum class Into : std::uint8_t { program, nonVolatile, nothing } into = Into::program;
+        enum class Into : std::uint8_t { program, nonVolatile, memory, nothing } into = Into::program;
     };
     unsigned elfMachine = 0;      // e_machine
     std::string machine;          // "AVR", as it is called
@@ -100,6 +100,7 @@ struct ImageMap {
     std::vector<Range> ranges;
     std::string expected;         // of a load address, in words: "flash (below 0x800000) or EEPROM (0x810000)"
     std::uint64_t programBytes = 0;
+    std::uint64_t rawOffset = 0;  // where a raw image's first byte goes, from the beginning of program memory
     std::uint64_t dataBase = 0;   // where data memory begins in it
     std::uint64_t bootBytes = 0;  // of the largest boot section at the end of program memory; 0: none
 };
@@ -135,6 +136,7 @@ struct Device {
 
     // Code.
     std::uint32_t codeBegin = 0, codeEnd = 0;   // addresses of program memory
+    unsigned codeUnitBytes = 1;                 // of program memory for a code address: 2 where the family's tools count words
     std::uint32_t codeStep = 1;                 // from one address at which an instruction may begin to the next: a slot of program memory
     std::uint32_t longestInstruction = 1;       // in code addresses
     unsigned returnBytes = 0;                   // that a call leaves on the stack; 0: in a register

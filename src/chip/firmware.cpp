@@ -18,7 +18,9 @@ namespace {
 // No image for these chips comes near this; a larger file is something else.
 constexpr std::uintmax_t kLargestFile = 64U << 20U;
 
-Result<std::vector<std::uint8_t>> readFile(const std::string& file)
+}  // namespace
+
+Result<std::vector<std::uint8_t>> readFirmwareFile(const std::string& file)
 {
     std::error_code ec;
     const auto status = std::filesystem::status(file, ec);
@@ -37,8 +39,6 @@ Result<std::vector<std::uint8_t>> readFile(const std::string& file)
     return std::vector<std::uint8_t>(std::istreambuf_iterator<char>(in), {});
 }
 
-}  // namespace
-
 std::vector<std::uint16_t> Firmware::words() const
 {
     std::vector<std::uint16_t> out((flash.size() + 1) / 2, 0xFFFF);
@@ -51,7 +51,7 @@ std::vector<std::uint16_t> Firmware::words() const
 
 Result<Firmware> readImage(const std::string& file, const Device& chip)
 {
-    const auto bytes = readFile(file);
+    const auto bytes = readFirmwareFile(file);
     if (!bytes)
         return tl::unexpected(bytes.error());
     if (bytes->empty())
@@ -63,10 +63,11 @@ Result<Firmware> readImage(const std::string& file, const Device& chip)
     if (looksElf) {
         firmware = readElf(file, *bytes, chip);
     } else if (file.ends_with(".bin")) {
-        if (const std::uint64_t room = chip.programBytes(); bytes->size() > room)
+        if (const std::uint64_t room = chip.programBytes() - chip.image.rawOffset; bytes->size() > room)
             return fail(file, fmt::format("{} bytes do not fit: {} has {} bytes of flash", bytes->size(), chip.title, room));
         Firmware raw;
-        raw.flash = *bytes;
+        raw.flash.assign(chip.image.rawOffset, 0xFF);
+        raw.flash.insert(raw.flash.end(), bytes->begin(), bytes->end());
         firmware = std::move(raw);
     } else if (firstText != bytes->end() && *firstText == ':') {
         firmware = readIntelHex(file, *bytes, chip);

@@ -9,6 +9,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,12 @@
 namespace bramix::chip {
 
 struct Firmware {
+    // Bytes that go into memory at power-up, as a debugger or a boot loader puts them there.
+    struct Chunk {
+        std::uint32_t address = 0;
+        std::vector<std::uint8_t> bytes;
+    };
+
     std::string file;
     std::vector<std::uint8_t> flash;     // program memory from Device::codeBegin; 0xFF where the image says nothing
     std::vector<std::uint8_t> eeprom;    // from address 0; may be empty
@@ -25,6 +32,9 @@ struct Firmware {
     bool bootCode = false;               // the image has code in the chip's largest boot section
     std::string builtFor;                // the device named in the image, or empty; see mismatch
     bool isElf = false;
+    OptionBytes options;                 // that the image sets: a configuration word; empty: it says nothing
+    std::vector<Chunk> memory;           // of chips whose programs may lie in RAM
+    std::uint32_t entry = 0;             // where an ELF file says that it begins
     std::uint32_t dataEnd = 0;           // first data address behind the static variables; 0 where the image does not say
 
     // Flash as words, the last one padded.
@@ -40,5 +50,10 @@ struct Firmware {
 // The readers themselves, on bytes already in memory. `name` is used in errors.
 [[nodiscard]] kernel::Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip);
 [[nodiscard]] kernel::Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip);
+// Bytes of an Intel HEX file by their addresses; `place` takes each, and says what is wrong with an address, or nothing.
+using HexPlace = std::function<std::string(std::uint32_t address, std::uint8_t value)>;
+[[nodiscard]] kernel::Result<void> readHexRecords(const std::string& name, const std::vector<std::uint8_t>& bytes, const HexPlace& place);
+// A whole file; the error says what is wrong with it.
+[[nodiscard]] kernel::Result<std::vector<std::uint8_t>> readFirmwareFile(const std::string& file);
 
 }  // namespace bramix::chip

@@ -103,6 +103,7 @@ Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t
         return fail(name, "ELF header: no program headers; expected at least one loadable segment");
     Firmware firmware;
     firmware.isElf = true;
+    firmware.entry = static_cast<std::uint32_t>(header.e_entry);
     bool loaded = false;
     for (std::size_t i = 0; i < count; ++i) {
         GElf_Phdr segment;
@@ -127,6 +128,11 @@ Result<Firmware> readElf(const std::string& name, const std::vector<std::uint8_t
         } else if (range->into == Into::nonVolatile) {
             firmware.eepromGiven = true;
             placed = place(where, firmware.eeprom, chip.regionOf(RegionKind::nonVolatile)->size, "EEPROM", chip, at - range->begin, data, segment.p_filesz);
+        } else if (range->into == Into::memory) {
+            if (segment.p_filesz > range->end - at)
+                return fail(where, fmt::format("0x{:x} to 0x{:x} does not fit: memory ends at 0x{:x}", at, at + segment.p_filesz - 1, range->end - 1), "is the firmware built for another chip?");
+            firmware.memory.push_back({static_cast<std::uint32_t>(at), {data, data + segment.p_filesz}});
+            loaded = true;
         }
         if (!placed)
             return tl::unexpected(placed.error());

@@ -58,10 +58,8 @@ Result<Record> parseRecord(const std::string& where, std::string_view text)
 
 }  // namespace
 
-Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip)
+Result<void> readHexRecords(const std::string& name, const std::vector<std::uint8_t>& bytes, const HexPlace& place)
 {
-    Firmware firmware;
-    std::vector<bool> written;
     std::uint32_t base = 0;
     bool ended = false;
     std::string_view rest(reinterpret_cast<const char*>(bytes.data()), bytes.size());
@@ -84,17 +82,8 @@ Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::ui
             for (std::size_t i = 0; i < record->data.size(); ++i) {
                 // Within a segment the address wraps at 64 KiB.
                 const std::uint32_t address = base + ((record->address + static_cast<std::uint32_t>(i)) & 0xFFFF);
-                const std::uint64_t at = std::uint64_t{address} - chip.codeBegin;
-                if (address < chip.codeBegin || at >= chip.programBytes())
-                    return fail(where, fmt::format("address 0x{:x} does not fit: {} has {} bytes of flash", address, chip.title, chip.programBytes()), "is the firmware built for another chip?");
-                if (written.size() <= at)
-                    written.resize(at + 1);
-                if (written[at])
-                    return fail(where, fmt::format("address 0x{:x} is given a second time; expected records that do not overlap", address));
-                written[at] = true;
-                if (firmware.flash.size() <= at)
-                    firmware.flash.resize(at + 1, 0xFF);
-                firmware.flash[at] = record->data[i];
+                if (const std::string wrong = place(address, record->data[i]); !wrong.empty())
+                    return fail(where, wrong);
             }
             break;
         }
@@ -119,6 +108,29 @@ Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::ui
     }
     if (!ended)
         return fail(name, "no end record (type 01); expected one as the last line", "the file is cut short");
+    return {};
+}
+
+Result<Firmware> readIntelHex(const std::string& name, const std::vector<std::uint8_t>& bytes, const Device& chip)
+{
+    Firmware firmware;
+    std::vector<bool> written;
+    const auto read = readHexRecords(name, bytes, [&](std::uint32_t address, std::uint8_t value) -> std::string {
+        const std::uint64_t at = std::uint64_t{address} - chip.codeBegin;
+        if (address < chip.codeBegin || at >= chip.programBytes())
+            return fmt::format("address 0x{:x} does not fit: {} has {} bytes of flash; is the firmware built for another chip?", address, chip.title, chip.programBytes());
+        if (written.size() <= at)
+            written.resize(at + 1);
+        if (written[at])
+            return fmt::format("address 0x{:x} is given a second time; expected records that do not overlap", address);
+        written[at] = true;
+        if (firmware.flash.size() <= at)
+            firmware.flash.resize(at + 1, 0xFF);
+        firmware.flash[at] = value;
+        return {};
+    });
+    if (!read)
+        return tl::unexpected(read.error());
     if (firmware.flash.empty())
         return fail(name, "holds no data; expected program code");
     return firmware;

@@ -47,6 +47,7 @@ struct MemoryAccess {
 struct CodeView {
     std::span<const std::uint8_t> bytes{};
     std::uint32_t begin = 0;
+    unsigned unitBytes = 1;  // Device::codeUnitBytes
 };
 
 }  // namespace bramix::chip

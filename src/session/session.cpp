@@ -88,7 +88,7 @@ void Session::readSymbols()
         Program& program = programs_[unit.id];
         program.symbols = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
         if (program.symbols.empty() && !unit.firmwareFile.empty())
-            program.symbols = debug::functionsOf({unit.firmware.flash, unit.device->codeBegin}, *unit.device);
+            program.symbols = debug::functionsOf({unit.firmware.flash, unit.device->codeBegin, unit.device->codeUnitBytes}, *unit.device);
         program.frames = unit.firmware.isElf ? debug::FrameTable::fromElf(unit.firmwareFile) : debug::FrameTable();
     }
 }

@@ -21,7 +21,7 @@ constexpr int kUnfoldedWidth = 64;    // letters, so that the ground is one bloc
 
 QString CodePanel::instructionRow(std::uint32_t address, bool next, unsigned* size) const
 {
-    const debug::InstructionText i = debug::disassemble(*device_, {*flash_, device_->codeBegin}, address, &symbols_);
+    const debug::InstructionText i = debug::disassemble(*device_, {*flash_, device_->codeBegin, device_->codeUnitBytes}, address, &symbols_);
     if (size != nullptr)
         *size = i.size;
     QString row = QString("%1 %2  %3 %4").arg(next ? QChar(0x25B8) : QChar(' ')).arg(address, 4, 16, QChar('0')).arg(QString::fromStdString(i.mnemonic), -6).arg(QString::fromStdString(i.operands), -16);
@@ -40,7 +40,7 @@ void CodePanel::fillInstructions()
     std::size_t end = flash_->size();
     while (end > 0 && (*flash_)[end - 1] == 0xFF)
         --end;
-    const std::uint32_t step = device_->codeStep, last = device_->codeBegin + static_cast<std::uint32_t>((end + step - 1) / step * step);
+    const std::uint32_t step = device_->codeStep, units = static_cast<std::uint32_t>((end + device_->codeUnitBytes - 1) / device_->codeUnitBytes), last = device_->codeBegin + (units + step - 1) / step * step;
     std::map<std::uint32_t, QString> labels;
     for (const debug::Function& f : symbols_.functions())
         if (f.caller < 0)

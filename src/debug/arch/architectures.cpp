@@ -5,6 +5,7 @@
 #include "debug/arch/architecture.h"
 #include "debug/arch/avr/architecture.h"
 #include "debug/arch/cortexm/architecture.h"
+#include "debug/arch/riscv/architecture.h"
 #include "debug/code_functions.h"
 
 namespace bramix::debug {
@@ -13,7 +14,7 @@ namespace {
 
 std::vector<const Architecture*>& architectures()
 {
-    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture()};
+    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture(), &riscv::architecture()};
     return all;
 }
 

@@ -41,7 +41,8 @@ public:
     [[nodiscard]] std::uint8_t flash(std::uint32_t address) const override
     {
         const chip::CodeView code = unit_.chip->code();
-        return address < code.begin || address - code.begin >= code.bytes.size() ? std::uint8_t{0xFF} : code.bytes[address - code.begin];
+        const std::size_t at = std::size_t{address - code.begin} * code.unitBytes;
+        return address < code.begin || at >= code.bytes.size() ? std::uint8_t{0xFF} : code.bytes[at];
     }
     [[nodiscard]] std::uint8_t eeprom(std::uint32_t address) const override { return address < unit_.chip->nonVolatile().size() ? unit_.chip->nonVolatile()[address] : std::uint8_t{0xFF}; }
     [[nodiscard]] const chip::Device& device() const override { return *unit_.device; }

@@ -1,0 +1,93 @@
+// The core of a RISC-V microcontroller: RV32IMC, machine and user mode, CSRs, traps, and the plain stepper that is the truth of what each instruction does
+// ("The RISC-V Instruction Set Manual", volume I 20191213 and volume II 20211203).
+//
+// Exact: results, traps with their causes and values, CSRs. Cycles are a model, as no maker publishes them for this pipeline: see kCycles below.
+// Loads and stores need not be aligned. Interrupts come from outside: the chip says which one is due.
+// Invariant: between steps this structure is the whole state.
+// Tested by tests/chip/riscv/core_test.cpp.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "chip/base/page_map.h"
+#include "chip/base/running_chip.h"
+#include "chip/riscv/core/isa.h"
+
+namespace bramix::chip::riscv {
+
+enum Cause : std::uint32_t { kInstructionFault = 1, kIllegal = 2, kBreakpoint = 3, kLoadFault = 5, kStoreFault = 7, kCallFromUser = 8, kCallFromMachine = 11, kInterrupt = 0x80000000 };
+
+// What stops an instruction.
+struct Trap {
+    std::uint32_t cause = 0, value = 0;
+};
+
+// What is not plain memory, and what is the chip's own. Addresses are aligned to the size (1, 2 or 4 bytes). Throws Trap where nothing answers.
+class Bus {
+public:
+    virtual ~Bus() = default;
+    virtual std::uint16_t fetch(std::uint32_t address) = 0;
+    virtual std::uint32_t read(std::uint32_t address, unsigned size, std::int64_t cycle) = 0;
+    virtual void write(std::uint32_t address, unsigned size, std::uint32_t value, std::int64_t cycle) = 0;
+    // CSRs that are not the core's own; nothing, and false: there is none of this number.
+    virtual std::optional<std::uint32_t> readCsr(unsigned number) = 0;
+    virtual bool writeCsr(unsigned number, std::uint32_t value) = 0;
+    // Interrupts may be due now that were not: an instruction has enabled them.
+    virtual void interruptsEnabled() = 0;
+};
+
+// Cycles of an instruction beyond one: a four-stage pipeline refills in two more after a taken branch or jump, and in one where the target is known early.
+inline constexpr int kTakenBranch = 2, kJump = 1, kLoad = 1, kDivide = 31, kTrapEntry = 4, kMultiplyHigh = 1;
+
+class Cpu : public Progress {
+public:
+    Cpu(Bus& bus, const PageMap& map) : bus_(bus), map_(map) {}
+
+    void reset(std::uint32_t entry);
+    // One instruction, or the trap that it makes.
+    void step();
+    // Enters the handler of a trap or interrupt.
+    void trap(std::uint32_t cause, std::uint32_t value);
+    [[nodiscard]] bool interruptsOn() const { return (mstatus & 8U) != 0 || mode != 3; }
+    // A CSR as a debugger reads and writes it.
+    [[nodiscard]] std::optional<std::uint32_t> csr(unsigned number) const;
+    bool setCsr(unsigned number, std::uint32_t value);
+
+    std::array<std::uint32_t, 32> x{};
+    std::uint32_t pc = 0;
+    std::uint8_t mode = 3;  // 3 machine, 0 user
+    std::uint32_t mstatus = 0, mtvec = 0, mscratch = 0, mepc = 0, mcause = 0, mtval = 0;
+    std::uint64_t counterOffset = 0;  // of mcycle
+    // By exception number as the chip's Device has it, for whoever tells: 1 + cause, 32 + interrupt.
+    std::uint32_t entries = 0;  // handlers that have not returned
+
+    template <class Archive>
+    void state(Archive& ar)
+    {
+        ar(x, pc, mode, mstatus, mtvec, mscratch, mepc, mcause, mtval, entries);
+    }
+
+private:
+    [[nodiscard]] std::uint32_t fetchWord();
+    [[nodiscard]] std::uint32_t load(std::uint32_t address, unsigned size);
+    void store(std::uint32_t address, unsigned size, std::uint32_t value);
+    void execute(const Instruction& i);
+    void system(const Instruction& i);
+    const Instruction& compressed(std::uint32_t half);
+
+    Bus& bus_;
+    const PageMap& map_;
+    std::uint32_t next_ = 0;
+    int cycles_ = 1;
+};
+
+// The exception of Device::exceptions for a cause.
+[[nodiscard]] constexpr unsigned exceptionOf(std::uint32_t cause) { return (cause & kInterrupt) != 0 ? 32 + (cause & 31U) : 1 + (cause & 15U); }
+[[nodiscard]] const char* nameOfCause(std::uint32_t cause);
+// "mstatus"; null: none that is known.
+[[nodiscard]] const char* nameOfCsr(unsigned number);
+
+}  // namespace bramix::chip::riscv
