@@ -2,6 +2,7 @@
 
 #include "chip/avr/family.h"
 #include "chip/cortexm/family.h"
+#include "chip/pic16/family.h"
 #include "chip/riscv/family.h"
 
 namespace bramix::chip {
@@ -10,7 +11,7 @@ namespace {
 
 std::vector<const Family*>& families()
 {
-    static std::vector<const Family*> all{&avr::family(), &cortexm::family(), &riscv::family()};
+    static std::vector<const Family*> all{&avr::family(), &cortexm::family(), &pic16::family(), &riscv::family()};
     return all;
 }
 

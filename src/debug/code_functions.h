@@ -18,4 +18,7 @@ namespace bramix::debug {
 // What is erased at the end of the code may be left out.
 [[nodiscard]] Symbols functionsOf(const chip::CodeView& code, const chip::Device& device);
 
+// Everything that is known of a firmware: by its ELF file, by what stands beside another image, or by its code alone.
+[[nodiscard]] Symbols symbolsOfFirmware(const std::string& file, bool isElf, const chip::CodeView& code, const chip::Device& device);
+
 }  // namespace bramix::debug

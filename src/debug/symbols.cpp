@@ -165,6 +165,18 @@ Symbols Symbols::ofFunctions(std::vector<Function> functions)
     return out;
 }
 
+Symbols Symbols::of(std::vector<Function> functions, std::vector<std::string> files, std::vector<LineRow> rows, std::vector<Variable> variables, Types types)
+{
+    Symbols out;
+    out.functions_ = std::move(functions);
+    out.files_ = std::move(files);
+    out.lines_ = std::move(rows);
+    out.variables_ = std::move(variables);
+    out.types_ = std::move(types);
+    out.finish();
+    return out;
+}
+
 Place Symbols::at(std::uint32_t address) const
 {
     Place place;

@@ -98,6 +98,8 @@ public:
     static Symbols fromElf(const std::string& file);
     // Functions alone, as somebody has found them.
     static Symbols ofFunctions(std::vector<Function> functions);
+    // Everything, as the reader of another kind of file has it; `rows` by address, the end of each stretch marked. Data addresses have kElfData added.
+    static Symbols of(std::vector<Function> functions, std::vector<std::string> files, std::vector<LineRow> rows, std::vector<Variable> variables, Types types);
 
     // Of a function without a name of its own, nothing: the address says as much.
     [[nodiscard]] Place at(std::uint32_t address) const;

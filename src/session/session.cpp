@@ -86,9 +86,7 @@ void Session::readSymbols()
             continue;
         symbolFile_[unit.id] = unit.firmwareFile;
         Program& program = programs_[unit.id];
-        program.symbols = unit.firmware.isElf ? debug::Symbols::fromElf(unit.firmwareFile) : debug::Symbols();
-        if (program.symbols.empty() && !unit.firmwareFile.empty())
-            program.symbols = debug::functionsOf({unit.firmware.flash, unit.device->codeBegin, unit.device->codeUnitBytes}, *unit.device);
+        program.symbols = unit.firmwareFile.empty() ? debug::Symbols() : debug::symbolsOfFirmware(unit.firmwareFile, unit.firmware.isElf, {unit.firmware.flash, unit.device->codeBegin, unit.device->codeUnitBytes}, *unit.device);
         program.frames = unit.firmware.isElf ? debug::FrameTable::fromElf(unit.firmwareFile) : debug::FrameTable();
     }
 }

@@ -349,9 +349,10 @@ void CodePanel::takeProgram(const session::DebugPicture& debug)
     device_ = debug.device;
     const QString firmware = QString::fromStdString(debug.firmwareFile);
     firmware_ = firmware;
-    symbols_ = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty() ? debug::Symbols() : debug::Symbols::fromElf(debug.firmwareFile);
-    if (symbols_.empty() && flash_ != nullptr && device_ != nullptr)
-        symbols_ = debug::functionsOf({*flash_, device_->codeBegin, device_->codeUnitBytes}, *device_);
+    const bool image = firmware.endsWith(".hex") || firmware.endsWith(".bin") || firmware.isEmpty();
+    symbols_ = debug::Symbols();
+    if (flash_ != nullptr && device_ != nullptr)
+        symbols_ = debug::symbolsOfFirmware(debug.firmwareFile, !image, {*flash_, device_->codeBegin, device_->codeUnitBytes}, *device_);
     sources_.setFolders({firmware.isEmpty() ? editor_.folder() : QFileInfo(firmware).absolutePath(), editor_.folder()});
     // Files that stay keep their views; unsaved ones stay in any case.
     std::vector<Tab> before = std::exchange(files_, {});

@@ -9,7 +9,7 @@ void PinBank::attach(unsigned pin, circuit::PinId id)
     lines_[pin].id = id;
     byId_.emplace_back(id, pin);
     circuit_.setLimit(id, {electrics_.limitAmps}, static_cast<std::uint32_t>(cause_().actor), {electrics_.togetherAmps});
-    circuit_.listen(id, *this, thresholds());
+    circuit_.listen(id, *this, thresholds(pin));
     show(lines_[pin]);
 }
 
@@ -21,13 +21,17 @@ std::optional<unsigned> PinBank::pinAt(circuit::PinId id) const
     return std::nullopt;
 }
 
-circuit::Thresholds PinBank::thresholds() const { return {electrics_.low * std::max(volts_, 1.0), electrics_.high * std::max(volts_, 1.0)}; }
+circuit::Thresholds PinBank::thresholds(unsigned pin) const
+{
+    const bool own = pin < lines_.size() && lines_[pin].high > 0;
+    return {(own ? lines_[pin].low : electrics_.low) * std::max(volts_, 1.0), (own ? lines_[pin].high : electrics_.high) * std::max(volts_, 1.0)};
+}
 
 void PinBank::refresh(double volts)
 {
     volts_ = volts;
     for (const auto& [id, pin] : byId_) {
-        circuit_.setThresholds(id, thresholds());
+        circuit_.setThresholds(id, thresholds(pin));
         show(lines_[pin]);
     }
 }

@@ -34,12 +34,25 @@ public:
 
     void drive(unsigned pin, Drives what);
     [[nodiscard]] Drives drives(unsigned pin) const { return lines_[pin].drives; }
-    [[nodiscard]] bool level(unsigned pin) const { return pin < lines_.size() && lines_[pin].level; }
+    // Of a pin that is wired to nothing: what it drives itself.
+    [[nodiscard]] bool level(unsigned pin) const
+    {
+        if (pin >= lines_.size())
+            return false;
+        const Line& l = lines_[pin];
+        return l.id != circuit::kNoPin ? l.level : l.drives == Drives::high || l.drives == Drives::pullUp;
+    }
+    // Of one pin's input, as parts of the supply.
+    void setThresholds(unsigned pin, double low, double high)
+    {
+        lines_[pin].low = low;
+        lines_[pin].high = high;
+    }
     // Nothing drives it, and nothing pulls it.
     [[nodiscard]] bool floats(unsigned pin) const;
     // Volts at it.
     [[nodiscard]] double volts(unsigned pin) const;
-    [[nodiscard]] circuit::Thresholds thresholds() const;
+    [[nodiscard]] circuit::Thresholds thresholds(unsigned pin = UINT32_MAX) const;
     [[nodiscard]] const PinElectrics& electrics() const { return electrics_; }
 
     // Every change of a pin's level.
@@ -58,6 +71,7 @@ private:
         circuit::PinId id = circuit::kNoPin;
         bool level = false;
         Drives drives = Drives::nothing;
+        double low = 0, high = 0;  // 0: as all the others
     };
     void pinChanged(circuit::PinId id, bool level, kernel::Time at) override;
     void show(const Line& line);

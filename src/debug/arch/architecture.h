@@ -20,6 +20,8 @@ struct Architecture {
     InstructionText (*disassemble)(const chip::Device&, const chip::CodeView&, std::uint32_t address, const Symbols* symbols) = nullptr;
     // The functions of code that says nothing of itself (code_functions.h); null: none are found.
     Symbols (*functionsOf)(const chip::CodeView&, const chip::Device&) = nullptr;
+    // Of an image that is no ELF file, by what its tools have written beside it; empty where there is nothing. Null: they write nothing.
+    Symbols (*symbolsBeside)(const std::string& firmware, const chip::CodeView&, const chip::Device&) = nullptr;
     // The call stack, innermost first (frames.h).
     std::vector<Frame> (*unwind)(const FrameTable&, const Symbols&, const Target&, const Registers& now, std::size_t most) = nullptr;
     // A peripheral's register in words; null: by the words of its fields.

@@ -5,6 +5,7 @@
 #include "debug/arch/architecture.h"
 #include "debug/arch/avr/architecture.h"
 #include "debug/arch/cortexm/architecture.h"
+#include "debug/arch/pic16/architecture.h"
 #include "debug/arch/riscv/architecture.h"
 #include "debug/code_functions.h"
 
@@ -14,7 +15,7 @@ namespace {
 
 std::vector<const Architecture*>& architectures()
 {
-    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture(), &riscv::architecture()};
+    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture(), &pic16::architecture(), &riscv::architecture()};
     return all;
 }
 
@@ -39,6 +40,16 @@ Symbols functionsOf(const chip::CodeView& code, const chip::Device& device)
 {
     const Architecture& architecture = architectureOf(device);
     return architecture.functionsOf == nullptr ? Symbols() : architecture.functionsOf(code, device);
+}
+
+Symbols symbolsOfFirmware(const std::string& file, bool isElf, const chip::CodeView& code, const chip::Device& device)
+{
+    Symbols out;
+    if (isElf)
+        out = Symbols::fromElf(file);
+    else if (const Architecture& architecture = architectureOf(device); !file.empty() && architecture.symbolsBeside != nullptr)
+        out = architecture.symbolsBeside(file, code, device);
+    return out.empty() ? functionsOf(code, device) : out;
 }
 
 std::vector<Frame> FrameTable::unwind(const Symbols& symbols, const Target& target, const Registers& now, std::size_t most) const
