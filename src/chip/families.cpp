@@ -1,5 +1,6 @@
 #include "chip/families.h"
 
+#include "chip/arm9/family.h"
 #include "chip/avr/family.h"
 #include "chip/cortexm/family.h"
 #include "chip/pic16/family.h"
@@ -11,7 +12,7 @@ namespace {
 
 std::vector<const Family*>& families()
 {
-    static std::vector<const Family*> all{&avr::family(), &cortexm::family(), &pic16::family(), &riscv::family()};
+    static std::vector<const Family*> all{&avr::family(), &cortexm::family(), &pic16::family(), &riscv::family(), &arm9::family()};
     return all;
 }
 

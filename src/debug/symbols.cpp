@@ -90,6 +90,11 @@ public:
                 const char* text = elf_strptr(file.elf(), header.sh_link, symbol.st_name);
                 if (text == nullptr || *text == 0)
                     continue;
+                // Mapping symbols say what code of ARM is ("ELF for the Arm Architecture", 5.5.5).
+                if (machine == EM_ARM && text[0] == '$' && (text[1] == 'a' || text[1] == 't' || text[1] == 'd') && (text[2] == 0 || text[2] == '.')) {
+                    out.codeMarks_.emplace_back(static_cast<std::uint32_t>(symbol.st_value), text[1]);
+                    continue;
+                }
                 // The lowest bit of a function's address tells the instruction set.
                 const bool thumb = machine == EM_ARM && GELF_ST_TYPE(symbol.st_info) == STT_FUNC;
                 const auto address = static_cast<std::uint32_t>(thumb ? symbol.st_value & ~GElf_Addr{1} : symbol.st_value);
@@ -142,6 +147,7 @@ Symbols Symbols::fromElf(const std::string& name)
 
 void Symbols::finish()
 {
+    std::stable_sort(codeMarks_.begin(), codeMarks_.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     // An end of one sequence and the begin of the next at one address: the begin counts.
     std::stable_sort(lines_.begin(), lines_.end(),
                      [](const LineRow& a, const LineRow& b) { return a.address != b.address ? a.address < b.address : (a.file == kEnd) > (b.file == kEnd); });
@@ -149,6 +155,12 @@ void Symbols::finish()
         if (functions_[i].caller < 0 && !functions_[i].ranges.empty())
             outerByAddress_.push_back(static_cast<int>(i));
     std::stable_sort(outerByAddress_.begin(), outerByAddress_.end(), [this](int a, int b) { return functions_[static_cast<std::size_t>(a)].begin() < functions_[static_cast<std::size_t>(b)].begin(); });
+}
+
+char Symbols::codeMark(std::uint32_t address) const
+{
+    const auto after = std::upper_bound(codeMarks_.begin(), codeMarks_.end(), address, [](std::uint32_t a, const auto& mark) { return a < mark.first; });
+    return after == codeMarks_.begin() ? '\0' : std::prev(after)->second;
 }
 
 const LineRow* Symbols::row(std::uint32_t address) const

@@ -117,6 +117,8 @@ public:
     [[nodiscard]] const Types& types() const { return types_; }
     [[nodiscard]] Types& types() { return types_; }
 
+    // What an ELF file for ARM says of an address: 'a' ARM code, 't' Thumb code, 'd' data between them; 0: nothing.
+    [[nodiscard]] char codeMark(std::uint32_t address) const;
     // The row of the line table that covers an address, or null.
     [[nodiscard]] const LineRow* row(std::uint32_t address) const;
     // The innermost function at an address, inlined ones counted; -1: none. Its callers by inlining follow through Function::caller.
@@ -156,6 +158,7 @@ private:
         std::uint32_t size;
         std::string name;
     };
+    std::vector<std::pair<std::uint32_t, char>> codeMarks_;  // by address
     std::vector<Label> objects_;         // of the symbol table: data, by ELF address
     Types types_;
 };

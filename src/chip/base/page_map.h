@@ -95,6 +95,13 @@ public:
         std::copy(bytes.begin(), bytes.end(), to + at % PageMap::kPageBytes);
         show(page, to);
     }
+    void read(std::size_t at, std::span<std::uint8_t> out) const { memory_.read(at, out); }
+    // All of it, with one value.
+    void fill(std::uint8_t value)
+    {
+        memory_.fill(value);
+        remap();
+    }
     void fill(const std::vector<std::uint8_t>& with)
     {
         memory_.write(0, with);

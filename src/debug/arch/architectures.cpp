@@ -3,6 +3,7 @@
 #include <stdexcept>
 
 #include "debug/arch/architecture.h"
+#include "debug/arch/arm9/architecture.h"
 #include "debug/arch/avr/architecture.h"
 #include "debug/arch/cortexm/architecture.h"
 #include "debug/arch/pic16/architecture.h"
@@ -15,7 +16,7 @@ namespace {
 
 std::vector<const Architecture*>& architectures()
 {
-    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture(), &pic16::architecture(), &riscv::architecture()};
+    static std::vector<const Architecture*> all{&avr::architecture(), &cortexm::architecture(), &pic16::architecture(), &riscv::architecture(), &arm9::architecture()};
     return all;
 }
 
