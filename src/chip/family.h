@@ -16,6 +16,12 @@
 
 namespace bramix::chip {
 
+// A program that builds firmware, and the Debian packages that it comes from.
+struct BuildTool {
+    std::string_view program;   // "avr-gcc"
+    std::string_view packages;  // "gcc-avr avr-libc"
+};
+
 struct Family {
     std::string_view name;  // "avr"
     // In the order in which they are listed.
@@ -34,6 +40,11 @@ struct Family {
 
     // The instruction at a code address, which may lie outside the code.
     InstructionInfo (*decode)(const Device&, const CodeView&, std::uint32_t address) = nullptr;
+
+    // What its programs are built with, the compiler first.
+    std::span<const BuildTool> tools{};
+    // Sources become a program by one call of the compiler, without a start-up file or a linker's script of one's own.
+    bool buildsStraight = false;
 };
 
 }  // namespace bramix::chip

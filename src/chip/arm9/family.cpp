@@ -211,6 +211,7 @@ InstructionInfo infoOfThumb(std::uint16_t half, std::uint16_t second, std::uint3
 
 const Family& family()
 {
+    static constexpr BuildTool kTools[] = {{"arm-none-eabi-gcc", "gcc-arm-none-eabi libnewlib-arm-none-eabi"}};
     static const Family all{
         .name = "arm9",
         .devices = devices,
@@ -220,6 +221,7 @@ const Family& family()
         .loadFirmware = [](const std::string& file, const Device& device) { return readImage(file, device); },
         .isPortPin = [](const Device&, std::string_view pin) { return Arm926::pinNamed(pin).has_value(); },
         .decode = decodeAt,
+        .tools = kTools,
     };
     return all;
 }

@@ -114,6 +114,7 @@ InstructionInfo infoOf(const ChipTable& table, const Instruction& i, std::uint32
 
 const Family& family()
 {
+    static constexpr BuildTool kTools[] = {{"avr-gcc", "gcc-avr avr-libc"}};
     static const Family all{
         .name = "avr",
         .devices = devices,
@@ -123,6 +124,8 @@ const Family& family()
         .loadFirmware = [](const std::string& file, const Device& device) { return readImage(file, device); },
         .isPortPin = isPort,
         .decode = decodeAt,
+        .tools = kTools,
+        .buildsStraight = true,
     };
     return all;
 }

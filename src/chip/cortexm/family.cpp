@@ -132,6 +132,7 @@ InstructionInfo infoOf(const Instruction& i, std::uint32_t address)
 
 const Family& family()
 {
+    static constexpr BuildTool kTools[] = {{"arm-none-eabi-gcc", "gcc-arm-none-eabi libnewlib-arm-none-eabi"}};
     static const Family all{
         .name = "cortexm",
         .devices = devices,
@@ -141,6 +142,7 @@ const Family& family()
         .loadFirmware = [](const std::string& file, const Device& device) { return readImage(file, device); },
         .isPortPin = [](const Device&, std::string_view pin) { return Stm32f1::pinNamed(pin).exists(); },
         .decode = decodeAt,
+        .tools = kTools,
     };
     return all;
 }

@@ -200,6 +200,7 @@ InstructionInfo infoOf(const Instruction& i, std::uint32_t address, std::uint32_
 
 const Family& family()
 {
+    static constexpr BuildTool kTools[] = {{"gpasm", "gputils"}, {"gplink", "gputils"}};
     static const Family all{
         .name = "pic16",
         .devices = devices,
@@ -209,6 +210,7 @@ const Family& family()
         .loadFirmware = loadImage,
         .isPortPin = [](const Device& device, std::string_view pin) { return Pic16::pinNamed(modelOf(device), pin).has_value(); },
         .decode = decodeAt,
+        .tools = kTools,
     };
     return all;
 }

@@ -73,6 +73,7 @@ InstructionInfo infoOf(const Instruction& i, std::uint32_t address)
 
 const Family& family()
 {
+    static constexpr BuildTool kTools[] = {{"riscv64-unknown-elf-gcc", "gcc-riscv64-unknown-elf picolibc-riscv64-unknown-elf"}};
     static const Family all{
         .name = "riscv",
         .devices = devices,
@@ -82,6 +83,7 @@ const Family& family()
         .loadFirmware = [](const std::string& file, const Device& device) { return readImage(file, device); },
         .isPortPin = [](const Device&, std::string_view pin) { return Esp32c3::padNamed(pin).has_value(); },
         .decode = decodeAt,
+        .tools = kTools,
     };
     return all;
 }
