@@ -97,14 +97,16 @@ void World::BoardSupply::look()
     if (settings_.fromVin && have < 1 && vin > -kReversed && vin < 1.5)
         tell("no-supply", fmt::format("{} takes its supply from VIN, and VIN has {}; wire {} to 12 V to it, or set its supply to USB", id_, volts(vin), volts(kLeastVin)));
     World::ChipUnit& unit = world_.chips_[chip_];
-    if (unit.chip->supplyVolts() != shown5_) {
-        unit.chip->setSupply(shown5_);
+    // A chip for less than 5 V hangs on the smaller regulator.
+    const double own = three_ && unit.device->highestVolts < kFiveVolts - 0.5 ? shown3_ : shown5_;
+    if (unit.chip->supplyVolts() != own) {
+        unit.chip->setSupply(own);
         if (world_.resetPins_[chip_] != nullptr)
             world_.resetPins_[chip_]->refresh();
     }
     for (const Uart& uart : world_.uarts_)
-        if (uart.chip == chip_ && shown5_ > kLeastShown)
-            uart.line->setHigh(shown5_);
+        if (uart.chip == chip_ && own > kLeastShown)
+            uart.line->setHigh(own);
     const double siemens = settings_.fromVin && vin > 1 ? std::max(amps5 / vin, kIdleSiemens) : kIdleSiemens;
     if (std::fabs(siemens - siemens_) > 0.02 * siemens_) {
         siemens_ = siemens;

@@ -286,8 +286,12 @@ std::optional<std::size_t> World::uartByName(std::string_view name) const
             return i;
     // Without the part where there is only one that it could be.
     std::optional<std::size_t> only;
+    const auto alias = [this](const Uart& uart) { return chips_[uart.chip].chip->serialPorts()[uart.index].alias; };
     for (std::size_t i = 0; i < uarts_.size(); ++i)
-        if (uarts_[i].name.substr(uarts_[i].name.find('.') + 1) == name) {
+        if (const std::string other = alias(uarts_[i]); !other.empty() && chips_[uarts_[i].chip].id + "." + other == name)
+            return i;
+    for (std::size_t i = 0; i < uarts_.size(); ++i)
+        if (uarts_[i].name.substr(uarts_[i].name.find('.') + 1) == name || alias(uarts_[i]) == name) {
             if (only)
                 return std::nullopt;
             only = i;

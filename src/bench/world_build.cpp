@@ -298,6 +298,9 @@ struct World::Builder {
     {
         const std::vector<chip::SerialPort>& ports = world.chips_[chipIndex].chip->serialPorts();
         for (std::size_t i = 0; i < ports.size(); ++i) {
+            // One that no pin shows has no line.
+            if (ports[i].transmit == circuit::kNoPin || ports[i].receive == circuit::kNoPin)
+                continue;
             Uart uart;
             uart.name = fmt::format("{}.{}", item.id, ports[i].name);
             uart.chip = chipIndex;

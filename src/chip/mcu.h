@@ -68,6 +68,7 @@ struct SerialFormat {
 struct SerialPort {
     std::string name;  // "uart0"
     circuit::PinId transmit = circuit::kNoPin, receive = circuit::kNoPin;
+    std::string alias{};  // as the maker calls it: "usart1"
 };
 
 // What a conversion of an analog input would give just now, if its source had time enough.

@@ -127,7 +127,7 @@ const std::vector<SerialPort>& Stm32f1::serialPorts() const
 {
     serialPorts_.clear();
     for (std::size_t u = 0; u < usarts_.size(); ++u)
-        serialPorts_.push_back({fmt::format("usart{}", u + 1), gpio_.idOf(usarts_[u]->tx()), gpio_.idOf(usarts_[u]->rx())});
+        serialPorts_.push_back({fmt::format("uart{}", u), gpio_.idOf(usarts_[u]->tx()), gpio_.idOf(usarts_[u]->rx()), fmt::format("usart{}", u + 1)});
     return serialPorts_;
 }
 
