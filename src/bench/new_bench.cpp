@@ -9,6 +9,8 @@
 #include <unistd.h>
 
 #include "bench/document.h"
+#include "chip/families.h"
+#include "chip/family.h"
 
 namespace bramix::bench {
 
@@ -18,10 +20,19 @@ std::vector<const PartKind*> skeletonBoards(const Catalogue& catalogue)
 {
     std::vector<const PartKind*> out;
     for (const auto& [id, kind] : catalogue.kinds())
-        if (kind.listed && kind.chip != nullptr && !kind.bridge.empty())
+        if (kind.listed && kind.chip != nullptr && !languagesOf(kind).empty())
             out.push_back(&kind);
-    // The smaller one first.
-    std::stable_sort(out.begin(), out.end(), [](const PartKind* a, const PartKind* b) { return a->pins.size() < b->pins.size(); });
+    // Those of one family together, in the order of the families; the smaller one first.
+    const auto rank = [](const PartKind* kind) {
+        std::size_t n = 0;
+        for (const chip::Device* d : chip::allDevices()) {
+            if (d->family == kind->chip->family)
+                break;
+            ++n;
+        }
+        return n;
+    };
+    std::stable_sort(out.begin(), out.end(), [&](const PartKind* a, const PartKind* b) { return rank(a) != rank(b) ? rank(a) < rank(b) : a->pins.size() < b->pins.size(); });
     return out;
 }
 
@@ -43,8 +54,11 @@ Result<std::string> makeNewBench(const NewBench& wanted, const Catalogue& catalo
 {
     namespace fs = std::filesystem;
     const PartKind* kind = catalogue.find(wanted.board);
-    if (kind == nullptr || kind->chip == nullptr || kind->bridge.empty())
+    const auto languages = kind == nullptr ? std::vector<SourceLanguage>() : languagesOf(*kind);
+    if (languages.empty())
         return fail(wanted.board, "is no board that a bench can begin with");
+    if (std::find(languages.begin(), languages.end(), wanted.language) == languages.end())
+        return fail(kind->title, "has no program to begin with in this language");
     const std::string slug = folderName(wanted.name);
     if (slug.empty())
         return fail("name", "\"" + wanted.name + "\"; expected a name with letters or digits in it");
@@ -66,9 +80,12 @@ Result<std::string> makeNewBench(const NewBench& wanted, const Catalogue& catalo
     board.id = "mcu";
     board.kind = kind->id;
     board.at = {12, 8};
-    board.firmware = "firmware/" + slug + ".elf";
+    board.firmware = "firmware/" + slug + skeleton.image;
     document.parts.push_back(board);
     const std::string bench = (folder / "bench.toml").string();
+    for (const auto& [name, text] : skeleton.others)
+        if (auto saved = saveText((folder / "firmware" / name).string(), text); !saved)
+            return tl::unexpected(saved.error());
     for (const auto& [file, text] : {std::pair((folder / "firmware" / skeleton.sourceName).string(), skeleton.source), std::pair((folder / "firmware" / "Makefile").string(), skeleton.makefile),
                                      std::pair(bench, writeDocument(document))})
         if (auto saved = saveText(file, text); !saved)
@@ -112,12 +129,13 @@ Result<BesideProgram> benchBesideProgram(const std::string& program, const Catal
     return out;
 }
 
-std::vector<Tool> buildTools()
+namespace {
+
+void look(std::vector<Tool>& tools)
 {
-    std::vector<Tool> out{{"avr-gcc", "gcc-avr avr-libc", {}}, {"make", "make", {}}};
     const char* const path = std::getenv("PATH");
     const std::string all = path == nullptr ? "" : path;
-    for (Tool& tool : out)
+    for (Tool& tool : tools)
         for (std::size_t at = 0; at < all.size() && tool.path.empty();) {
             const std::size_t end = std::min(all.find(':', at), all.size());
             const std::string file = all.substr(at, end - at) + "/" + tool.program;
@@ -125,6 +143,33 @@ std::vector<Tool> buildTools()
                 tool.path = file;
             at = end + 1;
         }
+}
+
+void add(std::vector<Tool>& tools, const chip::Device& device)
+{
+    for (const chip::BuildTool& tool : device.behaviour->tools)
+        if (std::none_of(tools.begin(), tools.end(), [&](const Tool& t) { return t.program == tool.program; }))
+            tools.push_back({std::string(tool.program), std::string(tool.packages), {}});
+}
+
+}  // namespace
+
+std::vector<Tool> buildTools(const chip::Device& device)
+{
+    std::vector<Tool> out;
+    add(out, device);
+    out.push_back({"make", "make", {}});
+    look(out);
+    return out;
+}
+
+std::vector<Tool> buildTools()
+{
+    std::vector<Tool> out;
+    for (const chip::Device* device : chip::allDevices())
+        add(out, *device);
+    out.push_back({"make", "make", {}});
+    look(out);
     return out;
 }
 

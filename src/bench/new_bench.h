@@ -13,7 +13,7 @@ namespace bramix::bench {
 struct NewBench {
     std::string folder;  // where the new folder goes
     std::string name;    // "Tide clock"; the folder is called tide-clock
-    std::string board;   // a kind with a board's serial bridge
+    std::string board;   // a kind of skeletonBoards()
     SourceLanguage language = SourceLanguage::c;
 };
 
@@ -40,7 +40,9 @@ struct Tool {
     std::string packages;  // "gcc-avr avr-libc"
     std::string path;      // where it was found, or empty
 };
-// For the chips that there are, as found along PATH.
+// For a chip, as found along PATH, make among them.
+[[nodiscard]] std::vector<Tool> buildTools(const chip::Device& device);
+// For all chips that there are.
 [[nodiscard]] std::vector<Tool> buildTools();
 
 }  // namespace bramix::bench

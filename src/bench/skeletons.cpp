@@ -3,9 +3,12 @@
 #include <algorithm>
 #include <cctype>
 #include <filesystem>
+#include <fstream>
 #include <string_view>
 
 #include <fmt/format.h>
+
+#include "chip/family.h"
 
 namespace bramix::bench {
 
@@ -368,8 +371,72 @@ std::string frameworkMakefile(const std::string& slug, const PartKind& board)
     return out;
 }
 
+namespace {
+
+constexpr std::pair<SourceLanguage, std::string_view> kFolders[] = {{SourceLanguage::c, "c"}, {SourceLanguage::cpp, "cpp"}, {SourceLanguage::assembler, "assembler"}};
+
+std::filesystem::path skeletonFolder(SourceLanguage language, const PartKind& board)
+{
+    for (const auto& [known, name] : kFolders)
+        if (known == language)
+            return std::filesystem::path(board.folder) / "skeleton" / name;
+    return {};
+}
+
+// A board's own, out of its folder.
+Skeleton ownSkeleton(const std::filesystem::path& folder, const std::string& name, const std::string& slug)
+{
+    Skeleton out;
+    std::error_code ec;
+    std::vector<std::filesystem::path> files;
+    for (const auto& entry : std::filesystem::directory_iterator(folder, ec))
+        if (entry.is_regular_file(ec))
+            files.push_back(entry.path());
+    std::sort(files.begin(), files.end());
+    for (const std::filesystem::path& file : files) {
+        std::ifstream in(file, std::ios::binary);
+        std::string text(std::istreambuf_iterator<char>(in), {});
+        for (const auto& [mark, value] : {std::pair<std::string_view, const std::string&>{"@name@", name}, {"@program@", slug}})
+            for (std::size_t at = 0; (at = text.find(mark, at)) != std::string::npos; at += value.size())
+                text.replace(at, mark.size(), value);
+        const std::string called = file.filename().string();
+        if (called == "Makefile") {
+            // "tide-clock.hex: main.asm Makefile".
+            if (const std::size_t target = text.find("\n" + slug + "."); target != std::string::npos)
+                out.image = text.substr(target + 1 + slug.size(), text.find(':', target) - target - 1 - slug.size());
+            out.makefile = std::move(text);
+        } else if (file.stem() == "main") {
+            out.sourceName = called;
+            out.source = std::move(text);
+        } else {
+            out.others.emplace_back(called, std::move(text));
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+std::vector<SourceLanguage> languagesOf(const PartKind& board)
+{
+    std::vector<SourceLanguage> out;
+    std::error_code ec;
+    for (const auto& [language, name] : kFolders)
+        if (!board.folder.empty() && std::filesystem::is_directory(skeletonFolder(language, board), ec))
+            out.push_back(language);
+    if (!out.empty() || board.chip == nullptr || !board.chip->behaviour->buildsStraight || board.bridge.empty())
+        return out;
+    out = {SourceLanguage::c, SourceLanguage::cpp, SourceLanguage::assembler};
+    if (fitsFramework(board))
+        out.push_back(SourceLanguage::framework);
+    return out;
+}
+
 Skeleton skeletonOf(SourceLanguage language, const std::string& name, const std::string& slug, const PartKind& board)
 {
+    std::error_code ec;
+    if (const std::filesystem::path own = skeletonFolder(language, board); !board.folder.empty() && !own.empty() && std::filesystem::is_directory(own, ec))
+        return ownSkeleton(own, name, slug);
     switch (language) {
     case SourceLanguage::cpp: return {"main.cpp", sourceInCpp(name, board), makefileFor(slug, board, "main.cpp", "avr-g++", " -std=gnu++17")};
     case SourceLanguage::assembler: return {"main.S", sourceInAssembler(name, board), makefileFor(slug, board, "main.S", "avr-gcc", "")};

@@ -4,6 +4,8 @@
 
 #include <string>
 #include <string_view>
+#include <utility>
+#include <vector>
 
 #include "bench/catalogue.h"
 
@@ -16,6 +18,8 @@ struct Skeleton {
     std::string sourceName;  // "main.c"
     std::string source;
     std::string makefile;
+    std::vector<std::pair<std::string, std::string>> others{};  // more files, by name: a start-up file, a linker's script
+    std::string image = ".elf";  // how the name of what is built ends
 };
 
 // The package, after which everything in it is called.
@@ -27,7 +31,10 @@ inline constexpr std::string_view kFrameworkPackage = "arduino-core-avr";
 // The framework knows boards like this one.
 [[nodiscard]] bool fitsFramework(const PartKind& board);
 
-// `slug`: what the program is called when it is built, without its suffix.
+// The languages that there is a skeleton in for a board. A board brings its own in the folder skeleton of its part, a folder a language (c, cpp, assembler), with @name@ and @program@ to
+// be filled in; the first target of its Makefile is what is built. Boards with an AVR have those of this file.
+[[nodiscard]] std::vector<SourceLanguage> languagesOf(const PartKind& board);
+// `slug`: what the program is called when it is built, without its suffix. The language is one of languagesOf().
 [[nodiscard]] Skeleton skeletonOf(SourceLanguage language, const std::string& name, const std::string& slug, const PartKind& board);
 // Builds all that lies in its folder, with the libraries that it includes.
 [[nodiscard]] std::string frameworkMakefile(const std::string& slug, const PartKind& board);

@@ -243,11 +243,15 @@ private:
     void checkGround()
     {
         bool floats = false;
+        std::set<double> rails;
         for (const auto& [net, leads] : leads_)
             for (const Lead& lead : leads) {
+                // One fixed voltage alone drives nothing: it takes another, which as a rule is ground.
                 if (leads.size() > 1 && wiring_.circuit.isRail(net) && (lead.pin->ground || lead.kind->behaviour == "supply"))
+                    rails.insert(wiring_.circuit.voltage(net).value);
+                if (rails.contains(0) || rails.size() > 1)
                     return;
-                floats = floats || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source" || lead.kind->behaviour == "voltage-source") && leads.size() > 1);
+                floats = floats || !rails.empty() || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source" || lead.kind->behaviour == "voltage-source") && leads.size() > 1);
             }
         if (floats)
             tell(Severity::warning, "no-ground", "bench", "nothing on this bench is joined to ground, so its voltages have nothing to be measured from; put a ground where they shall be 0 V");

@@ -79,6 +79,7 @@ private slots:
         row("part-shorted", "d", ledParts, {"v.V r.1", "r.2 d.A", "d.K d.A"}, ledParts, {"v.V r.1", "r.2 d.A", "d.K g.V"});
         const Strings battery{"b battery", "r resistor set = { resistance = \"1k\", power = \"1\" }", "g ground"};
         row("no-ground", "bench", battery, {"b.+ r.1", "r.2 b.-"}, battery, {"b.+ r.1", "r.2 b.-", "b.- g.V"});
+        row("no-ground", "bench", {"v supply-5v", "r resistor", "r2 resistor"}, {"v.V r.1", "r.2 r2.1"}, {"v supply-5v", "r resistor", "g ground"}, {"v.V r.1", "r.2 g.V"});
         row("supply-short", "v.V", {"v supply-5v", "w supply-3v3"}, {"v.V w.V"}, {"v supply-5v", "w supply-5v"}, {"v.V w.V"});
         const Strings elco{"v supply-5v", "g ground", "c electrolytic", "r resistor set = { resistance = \"100\" }"};
         row("reversed-polarity", "c", elco, {"v.V r.1", "r.2 c.2", "c.1 g.V"}, elco, {"v.V r.1", "r.2 c.1", "c.2 g.V"});

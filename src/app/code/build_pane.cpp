@@ -1,5 +1,7 @@
 #include "app/code/build_pane.h"
 
+#include <set>
+
 #include <QCryptographicHash>
 #include <QDir>
 #include <QFileInfo>
@@ -11,6 +13,7 @@
 
 #include "app/shell/theme.h"
 #include "bench/new_bench.h"
+#include "chip/family.h"
 #include "kernel/files.h"
 
 namespace bramix::app {
@@ -161,15 +164,19 @@ std::vector<std::pair<QString, QString>> BuildPane::ways() const
             const QString at = home.relativeFilePath(folder);
             out.emplace_back(at == "." ? p.command : tr("%1, in %2").arg(p.command, at), at == "." ? p.command : QString("cd %1 && %2").arg(quoted(at), p.command));
         }
-    // A compiler, straight, for a chip whose sources lie beside its firmware.
-    for (const bench::Tool& tool : bench::buildTools()) {
-        if (tool.path.empty()) {
-            out.emplace_back(tr("%1 is not installed: apt install %2").arg(QString::fromStdString(tool.program), QString::fromStdString(tool.packages)), QString());
+    // A compiler, straight, for a chip whose sources lie beside its firmware; and what is not there for the chips of this bench.
+    std::set<std::string> missing;
+    for (const bench::PartItem& part : editor_.document().parts) {
+        const bench::PartKind* kind = editor_.catalogue().find(part.kind);
+        if (kind == nullptr || kind->chip == nullptr)
             continue;
-        }
-        for (const bench::PartItem& part : editor_.document().parts) {
-            const bench::PartKind* kind = editor_.catalogue().find(part.kind);
-            if (kind == nullptr || kind->chip == nullptr || part.firmware.empty() || tool.program == "make")
+        for (const bench::Tool& tool : bench::buildTools(*kind->chip)) {
+            if (tool.path.empty()) {
+                if (missing.insert(tool.program).second)
+                    out.emplace_back(tr("%1 is not installed: apt install %2").arg(QString::fromStdString(tool.program), QString::fromStdString(tool.packages)), QString());
+                continue;
+            }
+            if (part.firmware.empty() || tool.program == "make" || !kind->chip->behaviour->buildsStraight)
                 continue;
             const QFileInfo firmware(home.absoluteFilePath(QString::fromStdString(part.firmware)));
             QStringList sources;
@@ -177,8 +184,8 @@ std::vector<std::pair<QString, QString>> BuildPane::ways() const
                 sources << quoted(home.relativeFilePath(firmware.dir().filePath(name)));
             if (!sources.isEmpty())
                 out.emplace_back(tr("%1 alone, for %2").arg(QString::fromStdString(tool.program), QString::fromStdString(part.id)),
-                                 QString("%1 -mmcu=%2 -Os -gdwarf-4 -Wall -o %3 %4")
-                                     .arg(QString::fromStdString(tool.program), QString::fromStdString(std::string(kind->chip->id)), quoted(home.relativeFilePath(firmware.filePath())), sources.join(' ')));
+                                 QString("%1 %2 -Os -gdwarf-4 -Wall -o %3 %4")
+                                     .arg(QString::fromStdString(tool.program), QString::fromStdString(kind->chip->compilerOption), quoted(home.relativeFilePath(firmware.filePath())), sources.join(' ')));
         }
     }
     return out;

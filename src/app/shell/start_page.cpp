@@ -86,11 +86,7 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
     row(tr("board"), board_);
     language_ = new QComboBox;
     language_->setObjectName("startLanguage");
-    language_->addItem("C", static_cast<int>(bench::SourceLanguage::c));
-    language_->addItem("C++", static_cast<int>(bench::SourceLanguage::cpp));
-    language_->addItem(tr("Assembler"), static_cast<int>(bench::SourceLanguage::assembler));
-    language_->addItem(tr("setup() and loop()"), static_cast<int>(bench::SourceLanguage::framework));
-    language_->setItemData(3, tr("A framework's program: its core and libraries are those of the Debian package arduino-core-avr"), Qt::ToolTipRole);
+    connect(board_, &QComboBox::currentIndexChanged, this, &StartPage::boardChosen);
     row(tr("firmware in"), language_);
     name_ = new QLineEdit(tr("New bench"));
     name_->setObjectName("startName");
@@ -166,6 +162,36 @@ StartPage::StartPage(const bench::Catalogue& catalogue, PartArt& art, QWidget* p
     });
 }
 
+// Its languages, and whether what builds them is there.
+void StartPage::boardChosen()
+{
+    const bench::PartKind* kind = catalogue_.find(board_->currentData().toString().toStdString());
+    if (kind == nullptr)
+        return;
+    const QVariant before = language_->currentData();
+    language_->clear();
+    for (const bench::SourceLanguage language : bench::languagesOf(*kind)) {
+        const QString name = language == bench::SourceLanguage::c ? "C" : language == bench::SourceLanguage::cpp ? "C++" : language == bench::SourceLanguage::assembler ? tr("Assembler") : tr("setup() and loop()");
+        language_->addItem(name, static_cast<int>(language));
+        if (language == bench::SourceLanguage::framework)
+            language_->setItemData(language_->count() - 1, tr("A framework's program: its core and libraries are those of the Debian package arduino-core-avr"), Qt::ToolTipRole);
+    }
+    language_->setCurrentIndex(std::max(language_->findData(before), 0));
+    showTools();
+}
+
+void StartPage::showTools()
+{
+    const bench::PartKind* kind = catalogue_.find(board_->currentData().toString().toStdString());
+    if (kind == nullptr)
+        return;
+    QStringList lines;
+    for (const bench::Tool& tool : bench::buildTools(*kind->chip))
+        lines << (tool.path.empty() ? tr("<span style='color:@rust'>%1 is missing:</span> sudo apt install %2").arg(text(tool.program), text(tool.packages))
+                                    : tr("<span style='color:@leaf'>●</span> %1 is installed").arg(text(tool.program)));
+    theme::write(tools_, lines.join("<br>"));
+}
+
 void StartPage::say(const QString& words, bool error)
 {
     theme::dress(state_, error ? "color: @rust;" : "color: @ink;");
@@ -200,11 +226,7 @@ void StartPage::takeFocus()
 
 void StartPage::refresh(const QStringList& recent)
 {
-    QStringList lines;
-    for (const bench::Tool& tool : bench::buildTools())
-        lines << (tool.path.empty() ? tr("<span style='color:@rust'>%1 is missing:</span> sudo apt install %2").arg(text(tool.program), text(tool.packages))
-                                    : tr("<span style='color:@leaf'>●</span> %1 is installed").arg(text(tool.program)));
-    theme::write(tools_, lines.join("<br>"));
+    boardChosen();
     while (QLayoutItem* item = tiles_->takeAt(0)) {
         delete item->widget();
         delete item;

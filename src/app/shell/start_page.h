@@ -47,6 +47,8 @@ private:
     [[nodiscard]] int columnsThatFit() const;
     void addTiles(QVBoxLayout* column, const QString& heading, const QStringList& files, int most);
     [[nodiscard]] QPixmap picture(const bench::Document& document, QSize size);
+    void boardChosen();
+    void showTools();
     void say(const QString& text, bool error);
 
     const bench::Catalogue& catalogue_;
