@@ -4,7 +4,11 @@
 
 #include <QTemporaryDir>
 
+#include "chip/arm9/arm9_program.h"
+#include "chip/beats_programs.h"
 #include "chip/cortexm/beats_program.h"
+#include "chip/pic16/pic_program.h"
+#include "chip/riscv/riscv_program.h"
 #include "chip/toy/toy.h"
 #include "debug/compiled.h"
 #include "debug/function_map.h"
@@ -92,11 +96,12 @@ class AnyFamilyTest : public QObject {
 
     bench::Catalogue catalogue_;
     QTemporaryDir folder_;
-    QString compiled_, arm_;
+    QString compiled_, arm_, riscv_, pic_, arm9_;
 
     struct Rig {
         std::unique_ptr<Session> session;
         std::string inner, outer, handler, exception, count, counter, pin;
+        int period = 2000;  // cycles from one exception to the next
         chip::Mcu& chip() const { return *session->world().chips()[0].chip; }
         std::uint64_t beats() const
         {
@@ -108,9 +113,9 @@ class AnyFamilyTest : public QObject {
         }
     };
 
-    std::unique_ptr<Session> open(const std::string& kind, const std::string& file, const std::string& more = {})
+    std::unique_ptr<Session> open(const std::string& kind, const std::string& file, const std::string& more = {}, const std::string& set = {})
     {
-        const std::string text = "bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"" + kind + "\"\nfirmware = \"" + file + "\"\n" + more;
+        const std::string text = "bramix = 1\n[[part]]\nid = \"mcu\"\nkind = \"" + kind + "\"\nfirmware = \"" + file + "\"\n" + set + more;
         auto document = bench::parseDocument("any.toml", text);
         if (!document) {
             qWarning("%s", document.error().text().c_str());
@@ -156,6 +161,22 @@ class AnyFamilyTest : public QObject {
                         out.count = fmt::format("0x{:08x}", *v.fixedAddress());
             return out;
         }
+        if (family == "riscv" || family == "pic16" || family == "arm9") {
+            const bool pic = family == "pic16";
+            out.session = open(family == "riscv" ? "bare-esp32c3" : pic ? "bare-pic16f84a" : "bare-arm926ej-s", (family == "riscv" ? riscv_ : pic ? pic_ : arm9_).toStdString(), {}, pic ? "set = { clock = \"20MHz\" }\n" : "");
+            out.inner = "inner";
+            out.outer = "outer";
+            out.handler = family == "arm9" ? "irq_handler" : "tick";
+            out.exception = family == "riscv" ? "INT3" : pic ? "interrupt" : "IRQ";
+            out.counter = family == "riscv" ? "a5" : pic ? "W" : "r3";
+            out.pin = family == "riscv" ? "mcu.GPIO0" : pic ? "mcu.RB0" : "";
+            out.period = pic ? 256 : 2000;
+            if (out.session != nullptr)
+                for (const debug::Variable& v : out.session->program("mcu").symbols.variables())
+                    if (v.name == "beats")
+                        out.count = fmt::format("0x{:04x}", *v.fixedAddress() - (pic ? debug::kElfData : 0));
+            return out;
+        }
         std::map<std::string, std::uint32_t> at;
         const auto bytes = beatsOfToy(at);
         QFile file(folder_.filePath("beats.bin"));
@@ -173,7 +194,7 @@ class AnyFamilyTest : public QObject {
         return out;
     }
 
-    [[nodiscard]] bool isThere(const QString& family) const { return family == "toy" || !(family == "avr" ? compiled_ : arm_).isEmpty(); }
+    [[nodiscard]] bool isThere(const QString& family) const { return family == "toy" || !(family == "avr" ? compiled_ : family == "cortexm" ? arm_ : family == "riscv" ? riscv_ : family == "pic16" ? pic_ : arm9_).isEmpty(); }
     static bench::StopItem stop(const std::string& at)
     {
         bench::StopItem item;
@@ -201,6 +222,9 @@ class AnyFamilyTest : public QObject {
         QTest::addColumn<QString>("family");
         QTest::newRow("avr") << "avr";
         QTest::newRow("cortexm") << "cortexm";
+        QTest::newRow("riscv") << "riscv";
+        QTest::newRow("pic16") << "pic16";
+        QTest::newRow("arm9") << "arm9";
         QTest::newRow("toy") << "toy";
     }
 
@@ -216,6 +240,12 @@ private slots:
             compiled_ = compile(folder_, kBeats, {"-gdwarf-4", "-Os"});
         if (arm::haveCompiler())
             arm_ = arm::compile(folder_, arm::kBeats, {"-Os"}, arm::kBeatsVectors);
+        if (riscv::haveCompiler())
+            riscv_ = riscv::compile(folder_, kBeatsOfRiscv, {"-Os"});
+        if (pic::haveAssembler())
+            pic_ = pic::assemble(folder_, "16f84a", kBeatsOfPic);
+        if (arm9::haveCompiler())
+            arm9_ = arm9::compile(folder_, kBeatsOfArm9, {"-Os"});
     }
 
     void itStopsInCodeAndTellsWhoCalled_data() { families(); }
@@ -271,7 +301,8 @@ private slots:
         // Set by hand it holds until the next instruction that names it.
         QVERIFY(d.assign(r.counter, "0x5A").has_value());
         QCOMPARE(debug::unsignedOf(d.evaluate(r.counter)->bytes), std::uint64_t{0x5A});
-        QVERIFY(until(*r.session, d, "rise " + r.pin));
+        if (!r.pin.empty())
+            QVERIFY(until(*r.session, d, "rise " + r.pin));
     }
 
     void exceptionsAreEnteredToldAndReturnedFrom_data() { families(); }
@@ -288,7 +319,6 @@ private slots:
         QVERIFY(until(*r.session, d, "interrupt " + r.exception));
         QVERIFY2(d.report().text.find(r.exception) != std::string::npos, d.report().text.c_str());
         QVERIFY(until(*r.session, d, "time 20ms"));
-        // 2000 cycles from one to the next.
         const auto number = [&] {
             for (const chip::Exception& e : r.chip().device().exceptions)
                 if (e.name == r.exception)
@@ -296,7 +326,7 @@ private slots:
             return 0U;
         }();
         const chip::ExceptionStatus status = r.chip().exception(number);
-        const double expected = 0.02 * static_cast<double>(r.chip().clock().hz()) / 2000;
+        const double expected = 0.02 * static_cast<double>(r.chip().clock().hz()) / r.period;
         QVERIFY2(std::abs(static_cast<double>(status.count) - expected) <= 2, qPrintable(QString::number(status.count)));
         QVERIFY(status.worstLatency > 0 && status.worstLatency < 60 && status.enabled);
         // The tape has each, and the return from it.
@@ -338,8 +368,10 @@ private slots:
         QVERIFY(d.back(Step::instructionOver).has_value());
         QCOMPARE(r.chip().codeAddress(), call);
         // To what made a pin change.
-        QVERIFY(d.backToChange(r.pin).has_value());
-        QCOMPARE(names(d).front(), QString::fromStdString(r.handler));
+        if (!r.pin.empty()) {
+            QVERIFY(d.backToChange(r.pin).has_value());
+            QCOMPARE(names(d).front(), QString::fromStdString(r.handler));
+        }
         QVERIFY(d.backToStop().has_value() == false);
         d.setStops({stop(r.outer)});
         QVERIFY(d.backToStop().has_value());
@@ -473,7 +505,7 @@ private slots:
         QCOMPARE(r.beats() & 0xFF, std::uint64_t{0x7B});
     }
 
-    // What only the second one has.
+    // What only the one of tests has.
 
     void exceptionsNestByPriority()
     {

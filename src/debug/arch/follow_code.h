@@ -1,6 +1,6 @@
 // The functions of code that says nothing of itself, for any family: from its entries on, through every jump and branch, into every call. What is called, or begins, is a function;
 // it reaches as far as its code goes on without a gap, up to the next.
-// Tested by tests/debug/pic16_symbols_test.cpp.
+// Tested by tests/debug/pic16_disassembler_test.cpp.
 #pragma once
 
 #include <map>

@@ -5,6 +5,8 @@
 
 namespace bramix::test::arm {
 
+using test::kWork;
+
 // Cycles of stretches of instructions, by the cycle counter.
 inline const char* const kCycles = R"(
 #define CYCLES (*(volatile uint32_t *)0xE0001004)

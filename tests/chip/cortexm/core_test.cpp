@@ -3,8 +3,10 @@
 
 #include "chip/cortexm/arm_bench.h"
 #include "chip/cortexm/core_programs.h"
+#include "chip/cross_compiler.h"
 
 using namespace bramix;
+using namespace bramix::test;
 using namespace bramix::test::arm;
 
 class CoreTest : public QObject {
@@ -12,27 +14,6 @@ class CoreTest : public QObject {
 
     QTemporaryDir folder_;
     std::vector<std::uint32_t> expected_;
-
-    // The same source, compiled for this machine and run on it.
-    void runHere()
-    {
-        QFile source(folder_.filePath("here.c"));
-        QVERIFY(source.open(QIODevice::WriteOnly));
-        source.write("#include <stdint.h>\n#include <stdio.h>\n");
-        source.write(kWork);
-        source.write("int main(void) { static volatile uint32_t out[256]; work(out); for (int i = 0; i < 256; i++) printf(\"%08x\\n\", out[i]); }\n");
-        source.close();
-        QProcess p;
-        p.setWorkingDirectory(folder_.path());
-        p.start("gcc", {"-O1", "-fwrapv", "-ffp-contract=off", "-w", "-o", "here", "here.c"});
-        QVERIFY2(p.waitForFinished(60'000) && p.exitCode() == 0, p.readAllStandardError().constData());
-        p.start(folder_.filePath("here"), QStringList());
-        QVERIFY(p.waitForFinished(10'000));
-        for (const QByteArray& line : p.readAllStandardOutput().split('\n'))
-            if (!line.isEmpty())
-                expected_.push_back(line.toUInt(nullptr, 16));
-        QCOMPARE(expected_.size(), std::size_t{256});
-    }
 
     std::unique_ptr<ArmBench> run(const char* source, const QStringList& options = {"-O1"})
     {
@@ -48,7 +29,8 @@ private slots:
     {
         if (!haveCompiler())
             QSKIP("arm-none-eabi-gcc is not installed");
-        runHere();
+        expected_ = resultsHere(folder_, kWork);
+        QCOMPARE(expected_.size(), std::size_t{256});
     }
 
     void programsDoWhatTheyDoHere_data()

@@ -203,6 +203,8 @@ void Esp32c3::fillMemories()
 void Esp32c3::resetState(unsigned cause)
 {
     resetWanted_ = 0;
+    if (!options_.hasCrystal)
+        remarkOnce(Weight::error, "no-clock", "ESP32-C3 waits for its crystal of 40 MHz, and none is wired to XTAL_P and XTAL_N");
     fault_ = noImage_;
     rtc_.setCause(cause == kPowerOnCause || cause == 1 ? 1 : cause);
     interruptEnable_ = interruptType_ = threshold_ = lines_ = latched_ = 0;

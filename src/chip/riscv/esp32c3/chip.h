@@ -36,6 +36,7 @@ public:
     [[nodiscard]] Cpu& cpu() { return cpu_; }
 
     // Mcu.
+    [[nodiscard]] bool inReset() const override { return RunningChip::inReset() || !options_.hasCrystal; }
     bool attachPin(std::string_view pin, circuit::PinId id) override;
     void refreshPins() override { gpio_.pins.refresh(volts_); }
     [[nodiscard]] std::optional<double> outputOhms(circuit::PinId pin) const override { return gpio_.pins.pinAt(pin) ? std::optional(gpio_.pins.electrics().outputOhms) : std::nullopt; }

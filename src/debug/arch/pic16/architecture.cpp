@@ -49,7 +49,7 @@ std::vector<Frame> unwind(const FrameTable&, const Symbols& symbols, const Targe
     bool afterCall = false;
     while (out.size() < std::min<std::size_t>(most, 64)) {
         Frame frame = beginFrame(symbols, regs, afterCall && regs.pc > 0 ? regs.pc - 1 : regs.pc, out);
-        frame.cfa = 0x100U - (depth == 0 ? 0 : depth - 1);
+        frame.cfa = 0x101U - depth;
         // The handler is the function that the vector leads to.
         constexpr std::uint32_t kVector = 4;
         const int at = symbols.outerFunctionAt(kVector);

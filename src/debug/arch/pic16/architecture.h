@@ -16,7 +16,7 @@ namespace bramix::debug::pic16 {
 // COFF: magic 0x1234 or 0x1240, sections of 40 bytes, line numbers of 16, symbols of 18 or 20, all little-endian.
 // COD: blocks of 512 bytes; the directory at offset 0 names the blocks of file names (0x1AE), lines (0x1B2) and long symbols (0x1CE); their values are big-endian.
 // Labels that are called are functions; what lies in RAM, whether it is reserved or given by EQU or CBLOCK, is a variable.
-// Tested by tests/debug/pic16_symbols_test.cpp against gputils itself.
+// Tested by tests/debug/pic16_disassembler_test.cpp against gputils itself.
 [[nodiscard]] Symbols symbolsBeside(const std::string& firmware, const chip::CodeView& code, const chip::Device& device);
 
 }  // namespace bramix::debug::pic16
