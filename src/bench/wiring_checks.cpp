@@ -383,7 +383,7 @@ private:
     {
         if (lead.pin->supplyVolts || lead.pin->ground || lead.kind->behaviour == "supply")
             return std::nullopt;
-        for (const char* name : {"VCC", "VDD"}) {
+        for (const std::string& name : {std::string("VCC"), std::string("VDD"), lead.kind->chip == nullptr ? std::string() : lead.kind->chip->supply.plus}) {
             const PinKind* supply = lead.kind->pin(name);
             if (supply == lead.pin)
                 return std::nullopt;
@@ -391,12 +391,13 @@ private:
                 if (const auto net = netOf(lead.part->id, name); net && wiring_.circuit.isRail(*net) && wiring_.circuit.voltage(*net).value > 1)
                     return wiring_.circuit.voltage(*net).value;
         }
-        // A board holds its chip's supply itself; its highest is what the port pins drive.
+        // A board holds its chip's supply itself; its highest that the chip stands is what the port pins drive.
         if (lead.kind->chip == nullptr || lead.pin->chipPin.empty())
             return std::nullopt;
         double most = 0;
         for (const PinKind& pin : lead.kind->pins)
-            most = std::max(most, pin.supplyVolts.value_or(0));
+            if (const double volts = pin.supplyVolts.value_or(0); volts <= lead.kind->chip->highestVolts)
+                most = std::max(most, volts);
         return most > 0 ? std::optional(most) : std::nullopt;
     }
 

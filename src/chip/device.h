@@ -100,9 +100,9 @@ struct ImageMap {
     std::vector<Range> ranges;
     std::string expected;         // of a load address, in words: "flash (below 0x800000) or EEPROM (0x810000)"
     std::uint64_t programBytes = 0;
-    std::uint64_t rawOffset = 0;  // where a raw image's first byte goes, from the beginning of program memory
     std::uint64_t dataBase = 0;   // where data memory begins in it
     std::uint64_t bootBytes = 0;  // of the largest boot section at the end of program memory; 0: none
+    std::uint64_t rawOffset = 0;  // where a raw image's first byte goes, from the beginning of program memory
 };
 
 // A setting outside the program that a programmer writes: a fuse, an option byte's field, a configuration word's.

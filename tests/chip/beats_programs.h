@@ -5,9 +5,10 @@ namespace bramix::test {
 
 inline const char* const kBeatsOfRiscv = R"(
 volatile uint16_t beats;
-__attribute__((noinline)) void inner(void) { REG(0x60004004) ^= 2; }
+volatile uint32_t told;
+__attribute__((noinline)) void inner(void) { REG(beats & 1 ? 0x60004008 : 0x6000400C) = 2; }
 __attribute__((noinline)) void outer(void) { inner(); beats++; }
-__attribute__((interrupt)) void tick(void) { REG(0x6002306C) = 1; REG(0x60004004) ^= 1; }
+__attribute__((interrupt)) void tick(void) { REG(0x6002306C) = 1; told ^= 1; REG(told ? 0x60004008 : 0x6000400C) = 1; }
 int main(void)
 {
     REG(0x60009004) = REG(0x60009008) = 0x1800;

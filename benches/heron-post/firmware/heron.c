@@ -18,7 +18,7 @@ static volatile uint8_t typed[16];
 static volatile uint32_t typedIn, typedOut;
 
 // The timer has come to nothing: a tenth of a second.
-static void ticked(void)
+static __attribute__((noinline)) void ticked(void)
 {
     TIMER(0x0C) = 1;
     post.ticks++;
@@ -28,7 +28,7 @@ static void ticked(void)
 }
 
 // A letter has come.
-static void received(void)
+static __attribute__((noinline)) void received(void)
 {
     while (!(UART0(0x18) & 0x10))
         typed[typedIn++ % sizeof typed] = (uint8_t)UART0(0x00);

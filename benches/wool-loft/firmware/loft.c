@@ -103,7 +103,7 @@ static int32_t lasts(int level)
 }
 
 // Asks the sensor: low for more than a millisecond, then forty bits, each a high of 26 or 70 microseconds behind a low of 50.
-static int measure(struct air *into)
+static __attribute__((noinline)) int measure(struct air *into)
 {
     uint8_t bytes[5] = {0};
     asked++;

@@ -184,13 +184,14 @@ protected:
     template <class Archive>
     void baseState(Archive& ar)
     {
-        ar(clock_, volts_, powered_, resetLine_, charge_, chargedAt_, accessCycle_, lowest_, core_.cycle, core_.instructions, core_.current, core_.sleeping, since_, served_);
+        ar(clock_, volts_, powered_, resetLine_, charge_, chargedAt_, lowest_, core_.cycle, core_.instructions, core_.current, core_.sleeping, since_, served_);
         if constexpr (Archive::kLoading) {
             stop_ = {};
             passedAt_ = -1;
             yields_ = false;
             core_.entered = 0;
             core_.returned = false;
+            accessCycle_ = 0;
             leaveSlice();
         }
     }

@@ -49,6 +49,7 @@ Pic16::Pic16(const Model& model, const McuOptions& options, kernel::EventQueue& 
             if (((model_.ports[p].schmitt >> b) & 1U) != 0)
                 pins_.setThresholds(static_cast<unsigned>(p) * 8 + b, kSchmittLow, kSchmittHigh);
     pins_.changed = [this](unsigned pin, bool level) { pinChanged(pin, level); };
+    refreshPins();
     powerOn();
 }
 
@@ -367,7 +368,7 @@ void Pic16::runCore()
 {
     do {
         cpu_.current = cpu_.pc;
-        cpu_.step();
+        step();
         if (cpu_.returned || cpu_.sleeping) [[unlikely]] {
             if (cpu_.sleeping) {
                 cpu_.sleeping = false;
@@ -378,7 +379,7 @@ void Pic16::runCore()
             after();
             return;
         }
-    } while (!sliceEnds() && !(wasPending_ && (cpu_.file[kIntcon] & kGie) != 0));
+    } while (!sliceEnds());
 }
 
 bool Pic16::halted() const

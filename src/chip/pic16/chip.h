@@ -61,7 +61,13 @@ public:
 private:
     enum : unsigned { kByPin = 1, kByWatchdog = 2 };
     // RunningChip
-    void step() override { cpu_.step(); }
+    void step() override
+    {
+        cpu_.step();
+        // The instruction that was fetched before the request has run now.
+        if (wasPending_ && (cpu_.file[kIntcon] & 0x80U) != 0)
+            leaveSlice();
+    }
     bool enterDue() override;
     [[nodiscard]] bool wakes() const override { return pending() || watchdogWakes_; }
     void wake() override;
@@ -88,7 +94,7 @@ private:
     void state(Archive& ar)
     {
         baseState(ar);
-        ar(cpu_, pins_, latches_, directions_, portB_, timerBase_, timerValue_, prescale_, oneLevel_, eeprom_, eepromRevision_, unlock_, eepromDone_, watchdog_, watchdogSince_, watchdogWakes_, pendingSince_, wasPending_, config_, noClock_);
+        ar(cpu_, pins_, latches_, directions_, portB_, timerBase_, timerValue_, prescale_, oneLevel_, eeprom_, eepromRevision_, unlock_, eepromDone_, watchdog_, watchdogSince_, watchdogWakes_, pendingSince_, wasPending_, config_, noClock_, timerDue_);
     }
 
     [[nodiscard]] std::uint8_t peek(std::uint16_t own) const;

@@ -2,6 +2,7 @@
         .section .begin, "ax"
         .arm
         .global begin
+        .type   begin, %function
 begin:  msr     cpsr_c, #0xD2           @ IRQ mode
         ldr     sp, =irq_stack
         msr     cpsr_c, #0xD3           @ supervisor mode
@@ -21,12 +22,16 @@ begin:  msr     cpsr_c, #0xD2           @ IRQ mode
         msr     cpsr_c, #0x53           @ interrupts on
         bl      main
 lost:   b       lost
+        .size   begin, . - begin
 
+@ What lies behind IRQ: registers that C may spoil, and back to what was interrupted.
+        .type   irq_entry, %function
 irq_entry:
         sub     lr, lr, #4
         stmfd   sp!, {r0-r3, r12, lr}
         bl      irq_handler
         ldmfd   sp!, {r0-r3, r12, pc}^
+        .size   irq_entry, . - irq_entry
 
 vectors:
         ldr     pc, [pc, #24]

@@ -33,6 +33,7 @@ Arm926::Arm926(const McuOptions& options, kernel::EventQueue& queue, circuit::Ci
     };
     for (unsigned u = 0; u < kUarts; ++u)
         pins_.drive(2 * u + 1, PinBank::Drives::pullUp);
+    refreshPins();
     powerOn();
 }
 

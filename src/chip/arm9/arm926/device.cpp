@@ -68,7 +68,7 @@ Device make()
     d.storeBytes = 4;
     d.codePointerBit = 1;
     using Into = ImageMap::Range::Into;
-    d.image = {EM_ARM, "ARM", "arm-none-eabi-gcc", {{0, kProgramBytes, Into::program}, {kProgramBytes, kRamBytes, Into::memory}}, fmt::format("RAM (below 0x{:x})", kRamBytes), kProgramBytes, kRawEntry, 0, 0};
+    d.image = {EM_ARM, "ARM", "arm-none-eabi-gcc", {{0, kProgramBytes, Into::program}, {kProgramBytes, kRamBytes, Into::memory}}, fmt::format("RAM (below 0x{:x})", kRamBytes), kProgramBytes, 0, 0, kRawEntry};
     d.compilerOption = "-mcpu=arm926ej-s";
     unsigned at = 0;
     for (const auto& [name, functions] : std::initializer_list<std::pair<const char*, const char*>>{{"VDD", "supply"}, {"GND", "ground"}, {"nRESET", "reset"}, {"U0TX", "UART0"}, {"U0RX", "UART0"}, {"U1TX", "UART1"}, {"U1RX", "UART1"}, {"U2TX", "UART2"}, {"U2RX", "UART2"}, {"CLK", "clock"}})

@@ -91,7 +91,7 @@ void DualTimer::write(std::uint32_t offset, std::uint32_t value)
     switch (offset % 0x20) {
     case 0x00:
         h.load = value;
-        h.counter.set(value & maskOf(h), now);
+        h.counter.set(value, now);
         plan(h);
         break;
     case 0x08: {

@@ -43,6 +43,7 @@ Esp32c3::Esp32c3(const McuOptions& options, kernel::EventQueue& queue, circuit::
                 uart->inputChanged(level);
     };
     gpio_.doubtfulRead = [this](unsigned pad) { observer_.uncertainRead(gpio_.pins.idOf(pad), true, gpio_.pins.thresholds()); };
+    refreshPins();
     powerOn();
 }
 
