@@ -7,8 +7,10 @@
 #include <array>
 #include <cstdint>
 #include <cstring>
+#include <functional>
 #include <memory>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "kernel/paged_memory.h"
@@ -81,6 +83,16 @@ public:
         return SIZE_MAX;
     }
     [[nodiscard]] std::uint8_t operator[](std::size_t at) const { return memory_[at]; }
+    // A page that somebody has decoded: it is not written quickly, and `codeWritten` hears when it is, at each of its places. A page that is written again and again is not held any
+    // more: it is read slowly too, so that nobody decodes it.
+    void holdCode(std::size_t page)
+    {
+        held_.resize(memory_.pageCount());
+        Held& h = held_[page];
+        h.holds = h.times < kMostTimes;
+        show(page, nullptr);
+    }
+    std::function<void(std::uint32_t address)> codeWritten;
     // Pages in which every access is to be seen: none goes quickly.
     void watch(std::vector<bool> pages)
     {
@@ -93,6 +105,12 @@ public:
         const std::size_t page = at / PageMap::kPageBytes;
         std::uint8_t* to = memory_.writablePage(page);
         std::copy(bytes.begin(), bytes.end(), to + at % PageMap::kPageBytes);
+        if (page < held_.size() && held_[page].holds) {
+            held_[page].holds = false;
+            ++held_[page].times;
+            for (const std::uint32_t base : bases_)
+                codeWritten(base + static_cast<std::uint32_t>(page) * PageMap::kPageBytes);
+        }
         show(page, to);
     }
     void read(std::size_t at, std::span<std::uint8_t> out) const { memory_.read(at, out); }
@@ -118,13 +136,20 @@ public:
 private:
     void show(std::size_t page, std::uint8_t* write)
     {
-        const bool watched = page < watched_.size() && watched_[page];
+        const bool mixed = page < held_.size() && held_[page].times >= kMostTimes;
+        const bool watched = (page < watched_.size() && watched_[page]) || mixed;
+        if (page < held_.size() && held_[page].holds)
+            write = nullptr;
         for (const std::uint32_t base : bases_)
             map_.set(base + static_cast<std::uint32_t>(page) * PageMap::kPageBytes, watched ? nullptr : memory_.page(page), watched ? nullptr : write);
     }
-    // Nothing can be written quickly until it is written once.
+    // Nothing can be written quickly until it is written once; nothing is decoded any more.
     void remap()
     {
+        for (std::size_t page = 0; page < held_.size(); ++page)
+            if (std::exchange(held_[page].holds, false))
+                for (const std::uint32_t base : bases_)
+                    codeWritten(base + static_cast<std::uint32_t>(page) * PageMap::kPageBytes);
         for (std::size_t page = 0; page < memory_.pageCount(); ++page)
             show(page, nullptr);
     }
@@ -133,6 +158,13 @@ private:
     kernel::PagedMemory memory_;
     std::vector<std::uint32_t> bases_;
     std::vector<bool> watched_;
+    // Whether somebody has decoded a page, and how often that was in vain.
+    struct Held {
+        bool holds = false;
+        std::uint8_t times = 0;
+    };
+    static constexpr std::uint8_t kMostTimes = 16;
+    std::vector<Held> held_;
 };
 
 }  // namespace bramix::chip

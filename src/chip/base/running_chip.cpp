@@ -142,6 +142,8 @@ void RunningChip::slices(kernel::Time until, const bool* stop)
             runLooked();
         else
             runCore();
+        // Between instructions it is the next one.
+        core_.current = codeAddress();
         if (stopAtHalt_ && halted())
             return;
         if (yields_) {
@@ -184,11 +186,13 @@ void RunningChip::stepInstruction(kernel::Time until)
         sleepOn(std::max(core_.cycle, clock_.firstCycleAtOrAfter(std::min(until, queue_.nextDue())).n));
     else
         stepLooked();
+    core_.current = codeAddress();
 }
 
 void RunningChip::stepLooked()
 {
     const std::int64_t before = core_.cycle;
+    const std::uint64_t sp = stackPointer();
     const std::size_t slot = counts_ == nullptr ? 0 : codeSlot();
     core_.current = codeAddress();
     step();
@@ -200,7 +204,9 @@ void RunningChip::stepLooked()
         }
         counts_->stack.note(core_.cycle, static_cast<std::uint32_t>(stackPointer()));
     }
-    noteStack(stackPointer());
+    // Where it stood before the program has set it up tells nothing.
+    if (stackPointer() != sp)
+        noteStack(stackPointer());
     if (core_.sleeping) {
         // Up to now it has taken what a running core takes.
         core_.sleeping = false;

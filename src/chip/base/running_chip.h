@@ -21,7 +21,7 @@ namespace bramix::chip {
 // How far a core has come; a core's own structure begins with it.
 struct Progress {
     std::int64_t cycle = 0, instructions = 0;
-    std::uint32_t current = 0;  // code address of the instruction in progress, or of the last one
+    std::uint32_t current = 0;  // code address of the instruction in progress, or of the next one
     bool sleeping = false;
     // What the last step has entered (by exception number) and left, for whoever tells it.
     unsigned entered = 0;
@@ -144,6 +144,8 @@ protected:
     // The run under way ends its slice at the next instruction boundary: something may be due that was not.
     void leaveSlice() { target_ = INT64_MIN; }
     [[nodiscard]] bool sliceEnds() const { return core_.cycle >= target_; }
+    // The cycle at which it ends: as it stands now, and as an instruction may set it.
+    [[nodiscard]] const std::int64_t& sliceEnd() const { return target_; }
     // An exception is requested, from the queue's present on.
     void requestedNow(unsigned exception);
     // What has just come may wake the core.

@@ -164,6 +164,26 @@ int main(void)
 }
 )";
 
+// A function in SRAM that is written anew before each call, with data on the same page; after some of that nobody holds its page any more.
+inline const char* const kWrittenCode = R"(
+void handler(uint32_t cause) { (void)cause; }
+int main(void)
+{
+    volatile uint32_t *to = (volatile uint32_t *)0x3FC90000, *data = to + 100;
+    uint32_t (*run)(uint32_t) = (uint32_t (*)(uint32_t))(0x3FC90000 - 0x3FC80000 + 0x40380000);
+    uint32_t sum = 0;
+    for (uint32_t n = 0; ; n++) {
+        to[0] = 0x00050513 | (n & 0x7FF) << 20;   // addi a0, a0, n
+        to[1] = 0x00008067;
+        __asm volatile("fence.i");
+        sum += run(n);
+        *data = sum;
+        results[0] = n;
+        results[1] = sum;
+    }
+}
+)";
+
 // Channel 2 at 12 dB.
 inline const char* const kAnalog = R"(
 void handler(uint32_t cause) { (void)cause; }

@@ -4,7 +4,7 @@
 // Exact: results, traps with their causes and values, CSRs. Cycles are a model, as no maker publishes them for this pipeline: see kCycles below.
 // Loads and stores need not be aligned. Interrupts come from outside: the chip says which one is due.
 // Invariant: between steps this structure is the whole state.
-// Tested by tests/chip/riscv/core_test.cpp.
+// Tested by tests/chip/riscv/core_test.cpp; run() against step() by tests/chip/riscv/engine_test.cpp.
 #pragma once
 
 #include <array>
@@ -37,6 +37,8 @@ public:
     virtual bool writeCsr(unsigned number, std::uint32_t value) = 0;
     // Interrupts may be due now that were not: an instruction has enabled them.
     virtual void interruptsEnabled() = 0;
+    // A page of memory has been decoded: writing to it is to be told by Cpu::forgetCode().
+    virtual void codeSeen(std::uint32_t /*address*/) {}
 };
 
 // Cycles of an instruction beyond one: a four-stage pipeline refills in two more after a taken branch or jump, and in one where the target is known early.
@@ -49,6 +51,12 @@ public:
     void reset(std::uint32_t entry);
     // One instruction, or the trap that it makes.
     void step();
+    // The same, one after another, from decoded pages (engine.cpp), until the cycle `target` stands at or has passed, or something has been entered, left, or gone to sleep. `target` is looked at
+    // before each: what an instruction does may set it.
+    void run(const std::int64_t& target);
+    // What has been decoded is no longer what is there; of one page, or of all.
+    void forgetCode(std::uint32_t address);
+    void forgetAllCode();
     // Enters the handler of a trap or interrupt.
     void trap(std::uint32_t cause, std::uint32_t value);
     [[nodiscard]] bool interruptsOn() const { return (mstatus & 8U) != 0 || mode != 3; }
@@ -60,9 +68,8 @@ public:
     std::uint32_t pc = 0;
     std::uint8_t mode = 3;  // 3 machine, 0 user
     std::uint32_t mstatus = 0, mtvec = 0, mscratch = 0, mepc = 0, mcause = 0, mtval = 0;
-    std::uint64_t counterOffset = 0;  // of mcycle
-    // By exception number as the chip's Device has it, for whoever tells: 1 + cause, 32 + interrupt.
-    std::uint32_t entries = 0;  // handlers that have not returned
+    std::uint32_t entries = 0;                // handlers that have not returned
+    std::uint32_t lowestSp = UINT32_MAX;      // in the last run()
 
     template <class Archive>
     void state(Archive& ar)
@@ -78,10 +85,27 @@ private:
     void system(const Instruction& i);
     const Instruction& compressed(std::uint32_t half);
 
+    // An instruction as run() wants it: which of its pieces of code, operands.
+    struct Decoded {
+        std::uint8_t piece = 0, d = 0, a = 0, b = 0;
+        std::int32_t imm = 0;
+    };
+    // The instructions of 4 KB by halfwords, and one more that leads to the next page.
+    struct CodePage {
+        std::uint32_t tag = 1;  // its address; 1: none
+        const std::uint8_t* bytes = nullptr;
+        std::vector<Decoded> code;
+    };
+    static constexpr std::size_t kCodePages = 64;
+    [[nodiscard]] CodePage* pageOf(std::uint32_t address);
+    [[nodiscard]] static Decoded decodedAt(const CodePage& page, std::uint32_t offset);
+
     Bus& bus_;
     const PageMap& map_;
     std::uint32_t next_ = 0;
     int cycles_ = 1;
+    std::vector<CodePage> pages_ = std::vector<CodePage>(kCodePages);
+    std::uint32_t forgotten_ = 0;  // how often something was
 };
 
 // The exception of Device::exceptions for a cause.

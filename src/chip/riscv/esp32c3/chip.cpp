@@ -32,6 +32,8 @@ Esp32c3::Esp32c3(const McuOptions& options, kernel::EventQueue& queue, circuit::
 {
     slots_ = {{0x60000000, 0x100, uarts_[0].get()}, {0x60010000, 0x100, uarts_[1].get()}, {0x60023000, 0x100, &systemTimer_}, {0x6001F000, 0x100, &group0_}, {0x60020000, 0x100, &group1_},
               {0x60008000, 0x200, &rtc_},           {0x60019000, 0x100, &ledPwm_},        {0x60016000, 0x800, &remote_},      {0x60040000, 0x100, &adc_}};
+    sram_.codeWritten = [this](std::uint32_t address) { cpu_.forgetCode(address); };
+    rtcSram_.codeWritten = sram_.codeWritten;
     sram_.place(kDataSram);
     sram_.place(kCodeSram);
     rtcSram_.place(kRtcSram);
@@ -158,6 +160,16 @@ void Esp32c3::placeFlash()
                 const bool watched = std::any_of(watchpoints_.begin(), watchpoints_.end(), [&](const Watchpoint& w) { return w.address < std::uint64_t{address} + PageMap::kPageBytes && w.address + w.length > address; });
                 map_.set(address, there && !watched ? &flash_[from] : nullptr, nullptr);
             }
+    cpu_.forgetAllCode();
+}
+
+// A page of SRAM that holds code is written slowly, so that what has been decoded of it is forgotten; one that is written again and again between is left to the plain stepper.
+void Esp32c3::codeSeen(std::uint32_t address)
+{
+    if (const std::size_t at = sram_.offsetOf(address); at != SIZE_MAX)
+        sram_.holdCode(at / PageMap::kPageBytes);
+    else if (const std::size_t rtc = rtcSram_.offsetOf(address); rtc != SIZE_MAX)
+        rtcSram_.holdCode(rtc / PageMap::kPageBytes);
 }
 
 void Esp32c3::watchpointsChanged()
@@ -257,8 +269,13 @@ void Esp32c3::clockChanged()
 void Esp32c3::step()
 {
     cpu_.step();
-    if (cpu_.entered == 0)
-        return;
+    if (cpu_.entered != 0)
+        lookAtTrap();
+}
+
+// What a trap just taken says of the program.
+void Esp32c3::lookAtTrap()
+{
     const std::uint32_t cause = cpu_.mcause;
     if (cause == kInstructionFault && cpu_.mepc == cpu_.pc) {
         fault_ = fmt::format("no handler: an {} at the handler's own address 0x{:08x}; mtvec points to no code", nameOfCause(cause), cpu_.pc);
@@ -274,8 +291,10 @@ void Esp32c3::runCore()
 {
     // What is told of an instruction is told only where it does something that is told.
     do {
-        cpu_.current = cpu_.pc;
-        step();
+        cpu_.run(sliceEnd());
+        noteStack(cpu_.lowestSp);
+        if (cpu_.entered != 0)
+            lookAtTrap();
         if (cpu_.entered != 0 || cpu_.returned || cpu_.sleeping) [[unlikely]] {
             if (cpu_.sleeping) {
                 cpu_.sleeping = false;
@@ -286,7 +305,6 @@ void Esp32c3::runCore()
             }
             after();
         }
-        noteStack(cpu_.x[2]);
     } while (!sliceEnds());
 }
 

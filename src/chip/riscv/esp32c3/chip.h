@@ -91,6 +91,7 @@ private:
         if (due() != 0)
             leaveSlice();
     }
+    void codeSeen(std::uint32_t address) override;
     // Soc
     [[nodiscard]] kernel::Time instant() const override { return std::max(queue_.now(), clock_.timeOf({cycleNow()})); }
     [[nodiscard]] std::uint64_t crystalHz() const override { return options_.clockHz != 0 ? options_.clockHz : kCrystalHz; }
@@ -118,6 +119,7 @@ private:
     [[nodiscard]] unsigned due() const;
     void linesChanged();
     void placeFlash();
+    void lookAtTrap();
     void boot();
     [[nodiscard]] const std::uint8_t* plain(std::uint32_t address) const;
 
