@@ -143,6 +143,15 @@ protected:
     void noteAccess(std::uint64_t address, unsigned size, std::uint64_t before, std::uint64_t value, bool write, const char* by = "");
     // The run under way ends its slice at the next instruction boundary: something may be due that was not.
     void leaveSlice() { target_ = INT64_MIN; }
+    // The core is in a jump to itself that takes so many cycles: it stays there until the slice ends.
+    void spin(std::int64_t each)
+    {
+        if (target_ <= core_.cycle)
+            return;
+        const std::int64_t times = (target_ - core_.cycle + each - 1) / each;
+        core_.cycle += times * each;
+        core_.instructions += times;
+    }
     [[nodiscard]] bool sliceEnds() const { return core_.cycle >= target_; }
     // The cycle at which it ends: as it stands now, and as an instruction may set it.
     [[nodiscard]] const std::int64_t& sliceEnd() const { return target_; }

@@ -367,8 +367,10 @@ bool Pic16::enterDue()
 void Pic16::runCore()
 {
     do {
-        cpu_.current = cpu_.pc;
+        const std::uint32_t at = cpu_.current = cpu_.pc;
         step();
+        if (cpu_.pc == at && (cpu_.program[at] & 0x3800U) == 0x2800U)
+            spin(2);
         if (cpu_.returned || cpu_.sleeping) [[unlikely]] {
             if (cpu_.sleeping) {
                 cpu_.sleeping = false;

@@ -73,6 +73,7 @@ public:
         return out;
     }
     void drive(const char* pin, bool high) { circuit.drive(outside_[pin], {high ? 3.3 : 0.0, 50}, {}); }
+    void driveVolts(const char* pin, double volts) { circuit.drive(outside_[pin], {volts, 50}, {}); }
     std::vector<Edge> edges(const char* pin) { return edges_[pin]; }
 
     kernel::EventQueue queue;

@@ -160,4 +160,45 @@ int main(void)
 }
 )";
 
+// ADC1 by software: before and after calibration, two channels in a scan, and how long one takes, by the cycle counter.
+inline const char* const kAnalog = R"(
+#define ADC(o) (*(volatile uint32_t *)(0x40012400 + (o)))
+static uint32_t convert(uint32_t channel)
+{
+    ADC(0x34) = channel;
+    ADC(8) = 1 | 7 << 17 | 1 << 20 | 1 << 22;
+    while (!(ADC(0) & 2))
+        ;
+    return ADC(0x4C);
+}
+int main(void)
+{
+    RCC_APB2ENR = 1 << 2 | 1 << 9;
+    *(volatile uint32_t *)0x40010800 = 0x44444400;   // PA0, PA1 analog
+    ADC(8) = 1;
+    results[0] = convert(1);
+    ADC(8) = 1 | 8;
+    while (ADC(8) & 8) ;
+    ADC(8) = 1 | 4;
+    while (ADC(8) & 4) ;
+    results[1] = convert(1);
+    results[2] = convert(0);
+    ADC(0x10) = 7;                                    // channel 0: 239.5 clocks
+    *(volatile uint32_t *)0xE000EDFC = 1 << 24;
+    *(volatile uint32_t *)0xE0001000 |= 1;
+    const uint32_t from = *(volatile uint32_t *)0xE0001004;
+    convert(0);
+    results[3] = *(volatile uint32_t *)0xE0001004 - from;
+    ADC(8) = 1 | 1 << 23;
+    ADC(0x0C) = 7 << 21;
+    ADC(8) = 1 | 1 << 23 | 7 << 17 | 1 << 20;
+    ADC(0x34) = 17;
+    ADC(8) = 1 | 1 << 23 | 7 << 17 | 1 << 20 | 1 << 22;
+    while (!(ADC(0) & 2))
+        ;
+    results[4] = ADC(0x4C);
+    return 0;
+}
+)";
+
 }  // namespace bramix::test::arm

@@ -152,6 +152,22 @@ private slots:
         for (std::size_t i = 1; i < bench->exceptions.size(); ++i)
             QCOMPARE(bench->exceptions[i].second - bench->exceptions[i - 1].second, 8000);
     }
+
+    // RM0008 11.3: sampling and 12.5 clocks of the converter, which is half of the core's here; counts of VDDA.
+    void theConverterReads()
+    {
+        const auto bench = load(kAnalog);
+        QVERIFY(bench != nullptr);
+        bench->driveVolts("PA1", 3.3 / 4);
+        bench->driveVolts("PA0", 2.5);
+        QVERIFY(bench->toEnd());
+        QVERIFY(bench->result(0) > 1024 + 5);
+        QVERIFY2(std::abs(static_cast<int>(bench->result(1)) - 1024) <= 1, qPrintable(QString::number(bench->result(1))));
+        QVERIFY2(std::abs(static_cast<int>(bench->result(2)) - static_cast<int>(2.5 / 3.3 * 4096)) <= 1, qPrintable(QString::number(bench->result(2))));
+        // 252 clocks are 504 cycles, and the program's own.
+        QVERIFY2(bench->result(3) >= 504 && bench->result(3) < 560, qPrintable(QString::number(bench->result(3))));
+        QVERIFY2(std::abs(static_cast<int>(bench->result(4)) - static_cast<int>(1.2 / 3.3 * 4096)) <= 1, qPrintable(QString::number(bench->result(4))));
+    }
 };
 
 QTEST_APPLESS_MAIN(Stm32f1Test)

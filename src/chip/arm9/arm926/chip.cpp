@@ -168,8 +168,10 @@ void Arm926::step()
 void Arm926::runCore()
 {
     do {
-        cpu_.current = cpu_.r[15];
+        const std::uint32_t at = cpu_.current = cpu_.r[15];
         step();
+        if (cpu_.r[15] == at && cpu_.entered == 0 && jumpsToItself())
+            spin(kSpinCycles);
         if (cpu_.entered != 0 || cpu_.returned || cpu_.sleeping) [[unlikely]] {
             if (cpu_.sleeping) {
                 cpu_.sleeping = false;
@@ -194,18 +196,23 @@ bool Arm926::enterDue()
     return true;
 }
 
-bool Arm926::halted() const
+bool Arm926::jumpsToItself() const
 {
-    const bool mayCome = controller_.enabled() != 0;
-    if (cpu_.sleeping)
-        return !mayCome;
     const auto at = cpu_.physical(cpu_.r[15]);
     const std::uint8_t* from = at ? map_.readable(*at) : nullptr;
     if (from == nullptr)
         return false;
     std::uint32_t word = 0;
     std::memcpy(&word, from, cpu_.thumb() ? 2 : 4);
-    const bool loops = cpu_.thumb() ? word == 0xE7FE : word == 0xEAFFFFFE;
+    return cpu_.thumb() ? word == 0xE7FE : word == 0xEAFFFFFE;
+}
+
+bool Arm926::halted() const
+{
+    const bool mayCome = controller_.enabled() != 0;
+    if (cpu_.sleeping)
+        return !mayCome;
+    const bool loops = jumpsToItself();
     const bool off = (cpu_.cpsr & (kIrqOff | kFiqOff)) == (kIrqOff | kFiqOff);
     return loops && (off || !mayCome);
 }

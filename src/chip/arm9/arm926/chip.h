@@ -98,6 +98,9 @@ private:
     };
     [[nodiscard]] WordPeripheral* at(std::uint32_t address) const;
     void linesChanged();
+    // The next instruction is a jump to itself.
+    [[nodiscard]] bool jumpsToItself() const;
+    static constexpr std::int64_t kSpinCycles = 3;
 
     PageMap map_;
     MappedRam ram_;

@@ -23,6 +23,12 @@ std::optional<Pin> Gpio::pinAt(circuit::PinId id) const
     return std::nullopt;
 }
 
+double Gpio::volts(Pin pin) const
+{
+    const circuit::PinId id = pin.exists() ? idOf(pin) : circuit::kNoPin;
+    return id == circuit::kNoPin ? 0 : circuit_.voltage(circuit_.netOf(id)).value;
+}
+
 void Gpio::refresh(double volts)
 {
     volts_ = volts;

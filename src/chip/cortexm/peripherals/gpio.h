@@ -42,6 +42,8 @@ public:
     // A peripheral has a pin, and what it puts there; it shows where the pin is set to an alternate function.
     void setAlternate(Pin pin, const char* name, bool enabled, bool level);
     [[nodiscard]] bool level(Pin pin) const { return pin.exists() && ports_[pin.port].pins[pin.bit].level; }
+    // At the pin; 0 where it is wired to nothing.
+    [[nodiscard]] double volts(Pin pin) const;
     [[nodiscard]] bool isAlternate(Pin pin) const { return (modeOf(pin) & 3U) != 0 && (modeOf(pin) & 8U) != 0; }
     [[nodiscard]] PinStatus statusOf(Pin pin) const;
     // Every change of a pin's level, as its digital input sees it.

@@ -19,7 +19,7 @@ constexpr double kRunAmps = 0.5e-3, kRunAmpsPerMhz = 0.5e-3, kSleepShare = 0.35;
 
 Stm32f1::Stm32f1(const Model& model, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer)
     : model_(model), device_(deviceOf(model)), options_(options), queue_(queue), circuit_(circuit), observer_(observer), clock_(kInternalHz), exceptions_(kInterrupts), cpu_(*this, exceptions_),
-      gpio_(*this, circuit, options.pullUpOhms != 0 ? options.pullUpOhms : 40e3, [this] { return cause(); }), flash_(model.flashBytes, 0xFF), ram_(model.ramBytes), volts_(options.supplyVolts),
+      gpio_(*this, circuit, options.pullUpOhms != 0 ? options.pullUpOhms : 40e3, [this] { return cause(); }), adc_(*this, gpio_, [this] { return cyclesPerBusClock(BusOf::apb2) * 2 * (1 + ((rccCfgr_ >> 14) & 3)); }, [this] { return volts_; }), flash_(model.flashBytes, 0xFF), ram_(model.ramBytes), volts_(options.supplyVolts),
       hseReady_(*this, [this](std::int64_t) { rccCr_ |= 1U << 17; }), pllReady_(*this, [this](std::int64_t) { rccCr_ |= 1U << 25; }), tick_(*this, [this](std::int64_t cycle) { tickDue(cycle); })
 {
     usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART1", BusOf::apb2, 37, pinOf('A', 9), pinOf('A', 10)));
@@ -40,6 +40,7 @@ Stm32f1::Stm32f1(const Model& model, const McuOptions& options, kernel::EventQue
     for (unsigned p = 0; p < 4; ++p)
         slots_.push_back({kGpioBase + 0x400 * p, 0x18, 2 + p, nullptr, kPortNames[p], static_cast<int>(p)});
     slots_.push_back({kAfioBase, 0x18, 0, nullptr, "AFIO"});
+    slots_.push_back({0x40012400, 0x18, 9, &adc_, "ADC1"});
     gpio_.changed = [this](Pin pin, bool level) { pinChanged(pin, level); };
     gpio_.doubtfulRead = [this](circuit::PinId id, bool floats, circuit::Thresholds thresholds) { observer_.uncertainRead(id, floats, thresholds); };
     powered_ = volts_ > kPowerOnVolts;
@@ -180,6 +181,7 @@ void Stm32f1::reset(unsigned cause)
         u->reset();
     for (const auto& t : timers_)
         t->reset();
+    adc_.reset();
     exceptions_.reset();
     selectClock();
     accessCycle_ = 0;
@@ -392,6 +394,7 @@ void Stm32f1::state(Archive& ar)
         u->state(ar);
     for (const auto& t : timers_)
         t->state(ar);
+    adc_.state(ar);
 }
 
 void Stm32f1::load(kernel::LoadArchive& ar)

@@ -1,6 +1,6 @@
 // A microcontroller of the STM32F103 line: core, clocks, ports, external interrupts, serial ports, general-purpose timers, SysTick and cycle counter (RM0008, PM0056).
 //
-// What is not modelled yet (ADC, DMA, SPI, I2C, CAN, USB, TIM1, watchdogs, RTC, flash programming) reads as 0, keeps nothing, and is told once where firmware asks for it.
+// What is not modelled yet (DMA, SPI, I2C, CAN, USB, TIM1, watchdogs, RTC, flash programming) reads as 0, keeps nothing, and is told once where firmware asks for it.
 // Memory answers without wait states; the latency that FLASH_ACR sets is kept and has no effect.
 // Tested by tests/chip/cortexm/stm32f1_test.cpp.
 #pragma once
@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "chip/cortexm/core/cpu.h"
+#include "chip/cortexm/peripherals/adc.h"
 #include "chip/cortexm/peripherals/gpio.h"
 #include "chip/cortexm/peripherals/timer.h"
 #include "chip/cortexm/peripherals/usart.h"
@@ -37,7 +38,11 @@ public:
     [[nodiscard]] double chargeTaken() const override;
     void refreshPins() override { gpio_.refresh(volts_); }
     [[nodiscard]] std::optional<double> outputOhms(circuit::PinId pin) const override { return gpio_.pinAt(pin) ? std::optional(Gpio::kOutputOhms) : std::nullopt; }
-    [[nodiscard]] std::optional<AnalogReading> analogReading(circuit::PinId) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<AnalogReading> analogReading(circuit::PinId pin) const override
+    {
+        const auto known = gpio_.pinAt(pin);
+        return known ? adc_.reading(*known) : std::nullopt;
+    }
     [[nodiscard]] std::vector<PinStatus> pins() const override;
     [[nodiscard]] const std::vector<SerialPort>& serialPorts() const override;
     [[nodiscard]] SerialFormat serialFormat(std::size_t port) const override { return usarts_[port]->format(); }
@@ -181,6 +186,7 @@ private:
     Gpio gpio_;
     std::vector<std::unique_ptr<Usart>> usarts_;
     std::vector<std::unique_ptr<Timer>> timers_;
+    Adc adc_;
     std::vector<Slot> slots_;
     std::vector<std::uint8_t> flash_;
     std::vector<std::uint8_t> ram_;

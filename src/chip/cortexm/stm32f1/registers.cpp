@@ -31,6 +31,8 @@ constexpr Row kUsart[] = {{"SR", 0x00, 0xC0, "9 CTS 8 LBD 7 TXE 6 TC 5 RXNE 4 ID
 constexpr Row kTimer[] = {{"CR1", 0x00, 0, "9-8 CKD 7 ARPE 6-5 CMS 4 DIR 3 OPM 2 URS 1 UDIS 0 CEN"}, {"CR2", 0x04, 0, ""}, {"SMCR", 0x08, 0, ""}, {"DIER", 0x0C, 0, "4 CC4IE 3 CC3IE 2 CC2IE 1 CC1IE 0 UIE"},
                           {"SR", 0x10, 0, "4 CC4IF 3 CC3IF 2 CC2IF 1 CC1IF 0 UIF"}, {"CCMR1", 0x18, 0, "14-12 OC2M 11 OC2PE 9-8 CC2S 6-4 OC1M 3 OC1PE 1-0 CC1S"}, {"CCMR2", 0x1C, 0, "14-12 OC4M 11 OC4PE 9-8 CC4S 6-4 OC3M 3 OC3PE 1-0 CC3S"},
                           {"CCER", 0x20, 0, "13 CC4P 12 CC4E 9 CC3P 8 CC3E 5 CC2P 4 CC2E 1 CC1P 0 CC1E"}, {"CNT", 0x24, 0, ""}, {"PSC", 0x28, 0, ""}, {"ARR", 0x2C, 0xFFFF, ""}, {"CCR1", 0x34, 0, ""}, {"CCR2", 0x38, 0, ""}, {"CCR3", 0x3C, 0, ""}, {"CCR4", 0x40, 0, ""}};
+constexpr Row kAdc[] = {{"SR", 0x00, 0, "4 STRT 3 JSTRT 2 JEOC 1 EOC 0 AWD"}, {"CR1", 0x04, 0, "8 SCAN 5 EOCIE"}, {"CR2", 0x08, 0, "23 TSVREFE 22 SWSTART 20 EXTTRIG 19-17 EXTSEL 11 ALIGN 8 DMA 3 RSTCAL 2 CAL 1 CONT 0 ADON"}, {"SMPR1", 0x0C, 0, ""}, {"SMPR2", 0x10, 0, ""},
+                        {"SQR1", 0x2C, 0, "23-20 L"}, {"SQR2", 0x30, 0, ""}, {"SQR3", 0x34, 0, ""}, {"DR", 0x4C, 0, "15-0 DATA"}};
 constexpr Row kAfio[] = {{"EVCR", 0x00, 0, ""}, {"MAPR", 0x04, 0, ""}, {"EXTICR1", 0x08, 0, "15-12 EXTI3 11-8 EXTI2 7-4 EXTI1 3-0 EXTI0"}, {"EXTICR2", 0x0C, 0, ""}, {"EXTICR3", 0x10, 0, ""}, {"EXTICR4", 0x14, 0, ""}};
 constexpr Row kExti[] = {{"IMR", 0x00, 0, ""}, {"EMR", 0x04, 0, ""}, {"RTSR", 0x08, 0, ""}, {"FTSR", 0x0C, 0, ""}, {"SWIER", 0x10, 0, ""}, {"PR", 0x14, 0, ""}};
 constexpr Row kSysTick[] = {{"CTRL", 0x10, 0, "16 COUNTFLAG 2 CLKSOURCE 1 TICKINT 0 ENABLE"}, {"LOAD", 0x14, 0, ""}, {"VAL", 0x18, 0, ""}};
@@ -86,6 +88,7 @@ RegisterMap registerMap()
     all.push_back(groupOf("USART1", 0x40013800, kUsart));
     all.push_back(groupOf("USART2", 0x40004400, kUsart));
     all.push_back(groupOf("USART3", 0x40004800, kUsart));
+    all.push_back(groupOf("ADC1", 0x40012400, kAdc));
     all.push_back(groupOf("EXTI", 0x40010400, kExti));
     all.push_back(groupOf("AFIO", 0x40010000, kAfio));
     all.push_back(groupOf("RCC", 0x40021000, kRcc));
