@@ -45,6 +45,7 @@ struct Family {
     std::span<const BuildTool> tools{};
     // Sources become a program by one call of the compiler, without a start-up file or a linker's script of one's own.
     bool buildsStraight = false;
+    unsigned clocksPerCycle = 1;  // of the oscillator: 4 where an instruction cycle takes four of its periods
 };
 
 }  // namespace bramix::chip

@@ -119,7 +119,25 @@ std::vector<std::size_t> numbersOf(const chip::Device& device)
     return out;
 }
 
-int columnsOf(const chip::Device& device) { return device.coreRegisters.empty() || device.coreRegisters.front().bits <= 8 ? 4 : 2; }
+// Four columns of bytes, two of wider registers; the value stands right of the longest name.
+struct CoreColumns {
+    int count = 4, width = 62, value = 28;
+};
+
+CoreColumns columnsOf(const chip::Device& device)
+{
+    std::size_t longest = 0;
+    unsigned bits = 0;
+    for (const std::size_t i : numbersOf(device)) {
+        longest = std::max(longest, device.coreRegisters[i].name.size());
+        bits = std::max(bits, device.coreRegisters[i].bits);
+    }
+    CoreColumns out;
+    out.value = std::max(28, static_cast<int>(longest) * 7 + 6);
+    if (bits > 8 || out.value > 28)
+        out.count = 2, out.width = 124;
+    return out;
+}
 
 }  // namespace
 
@@ -127,7 +145,7 @@ int ChipSheet::coreHeight() const
 {
     if (debug_.device == nullptr)
         return kCoreTop;
-    const int count = static_cast<int>(numbersOf(*debug_.device).size()), columns = columnsOf(*debug_.device);
+    const int count = static_cast<int>(numbersOf(*debug_.device).size()), columns = columnsOf(*debug_.device).count;
     return kCoreTop + (count + columns - 1) / columns * kCoreRow + 12;
 }
 
@@ -139,7 +157,8 @@ void ChipSheet::paintCore(QPainter& p) const
     const int wide = device.pointerBytes > 2 ? 8 : 4;
     write(p, kLeft, 14, tr("Core"), theme::words(8.2, QFont::DemiBold), theme::muted());
     write(p, kLeft, 32, QString("pc %1").arg(r.pc, wide, 16, QChar('0')), theme::figures(8.8), theme::ink());
-    write(p, kLeft + 66 + (wide - 4) * 7, 32, QString("sp %1").arg(r.sp, wide, 16, QChar('0')), theme::figures(8.8), theme::ink());
+    if (device.registerOf(chip::CoreRole::stackPointer))
+        write(p, kLeft + 66 + (wide - 4) * 7, 32, QString("sp %1").arg(r.sp, wide, 16, QChar('0')), theme::figures(8.8), theme::ink());
     if (const auto status = device.registerOf(chip::CoreRole::status)) {
         const chip::CoreRegister& reg = device.coreRegisters[*status];
         const std::uint64_t before = debug_.statusBefore.value_or(r.r[*status]);
@@ -157,7 +176,7 @@ void ChipSheet::paintCore(QPainter& p) const
             p.drawText(box, Qt::AlignCenter, QString(reg.flags[i]));
         }
     }
-    const int columns = columnsOf(device), width = columns == 4 ? 62 : 124;
+    const auto [columns, width, value] = columnsOf(device);
     int n = 0;
     for (const std::size_t i : numbersOf(device)) {
         const int x = kLeft + (n % columns) * width, y = kCoreTop + (n / columns) * kCoreRow;
@@ -166,7 +185,7 @@ void ChipSheet::paintCore(QPainter& p) const
         if (changed)
             p.fillRect(QRect(x - 2, y, width - 4, kCoreRow), theme::changed());
         write(p, x, y + 12, QString::fromStdString(device.coreRegisters[i].name), theme::figures(8), theme::muted());
-        write(p, x + 28, y + 12, QString("%1").arg(r.r[i], static_cast<int>(device.coreRegisters[i].bytes()) * 2, 16, QChar('0')), theme::figures(8.6), changed ? theme::bramble() : theme::ink());
+        write(p, x + value, y + 12, QString("%1").arg(r.r[i], static_cast<int>(device.coreRegisters[i].bytes()) * 2, 16, QChar('0')), theme::figures(8.6), changed ? theme::bramble() : theme::ink());
     }
 }
 

@@ -200,7 +200,7 @@ void Inspector::showBench()
         QString text;
         for (const session::ChipPicture& chip : editor_.picture().chips)
             text += QString("<p style='margin:0 0 4px 0'><b>%1</b> %2, %3<br><span style='color:@muted'>%4</span></p>")
-                        .arg(QString::fromStdString(chip.id), QString::fromStdString(chip.chip), quantity(static_cast<double>(chip.clockHz), kernel::Unit::hertz),
+                        .arg(QString::fromStdString(chip.id), QString::fromStdString(chip.chip), quantity(static_cast<double>(chip.clockHz * chip.clocksPerCycle), kernel::Unit::hertz),
                              chip.firmwareFile.empty() ? tr("no firmware loaded") : QFileInfo(QString::fromStdString(chip.firmwareFile)).fileName());
         theme::write(chips, text.isEmpty() ? tr("none yet") : text);
     });

@@ -211,6 +211,7 @@ const Family& family()
         .isPortPin = [](const Device& device, std::string_view pin) { return Pic16::pinNamed(modelOf(device), pin).has_value(); },
         .decode = decodeAt,
         .tools = kTools,
+        .clocksPerCycle = 4,
     };
     return all;
 }

@@ -525,7 +525,7 @@ void LiveSession::publish(bool always)
             const auto& unit = world.chips()[c];
             const chip::Mcu& chip = *unit.chip;
             picture->chips.push_back({unit.id, chip.device().title, chip.codeAddress(), session_->place(unit.id, chip.codeAddress()).brief(), chip.cycles(), chip.clock().hz(),
-                                      chip.isSleeping(), chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile});
+                                      chip.isSleeping(), chip.inReset(), world.chipAmps(c), chip.chargeTaken(), unit.firmwareFile, chip.device().behaviour->clocksPerCycle});
         }
         for (const auto& uart : world.uarts()) {
             const chip::SerialFormat f = world.chips()[uart.chip].chip->serialFormat(uart.index);

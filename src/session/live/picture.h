@@ -67,12 +67,13 @@ struct ChipPicture {
     std::uint32_t pc = 0;  // byte address
     std::string place;     // "lock.c:42"
     std::int64_t cycles = 0;
-    std::uint64_t clockHz = 0;
+    std::uint64_t clockHz = 0;  // cycles a second
     bool sleeping = false;
     bool inReset = false;
     double amps = 0;      // from its supply, its pins' currents included
     double coulombs = 0;  // taken for itself since power-up
     std::string firmwareFile;
+    unsigned clocksPerCycle = 1;  // of its oscillator
 };
 
 struct UartPicture {
