@@ -38,7 +38,7 @@ int main(void);
 void lost(void) { for (;;) ; }
 #define HANDLER(name) void name(void) __attribute__((weak, alias("lost")))
 HANDLER(NMI_Handler); HANDLER(HardFault_Handler); HANDLER(MemManage_Handler); HANDLER(BusFault_Handler); HANDLER(UsageFault_Handler);
-HANDLER(SVC_Handler); HANDLER(PendSV_Handler); HANDLER(SysTick_Handler); HANDLER(EXTI0_IRQHandler); HANDLER(TIM2_IRQHandler); HANDLER(TIM3_IRQHandler); HANDLER(USART1_IRQHandler);
+HANDLER(SVC_Handler); HANDLER(PendSV_Handler); HANDLER(SysTick_Handler); HANDLER(EXTI0_IRQHandler); HANDLER(DMA1_Channel4_IRQHandler); HANDLER(TIM2_IRQHandler); HANDLER(TIM3_IRQHandler); HANDLER(USART1_IRQHandler);
 void begin(void)
 {
     for (uint32_t *to = data_begin, *from = data_from; to < data_end;)
@@ -50,7 +50,7 @@ void begin(void)
 }
 __attribute__((section(".vectors"), used)) const void *const vectors[16 + 43] = {
     stack_top, begin, NMI_Handler, HardFault_Handler, MemManage_Handler, BusFault_Handler, UsageFault_Handler, 0, 0, 0, 0, SVC_Handler, 0, 0, PendSV_Handler, SysTick_Handler,
-    [16 + 6] = EXTI0_IRQHandler, [16 + 28] = TIM2_IRQHandler, [16 + 29] = TIM3_IRQHandler, [16 + 37] = USART1_IRQHandler,
+    [16 + 6] = EXTI0_IRQHandler, [16 + 14] = DMA1_Channel4_IRQHandler, [16 + 28] = TIM2_IRQHandler, [16 + 29] = TIM3_IRQHandler, [16 + 37] = USART1_IRQHandler,
 };
 )";
 

@@ -201,4 +201,82 @@ int main(void)
 }
 )";
 
+// DMA1: words from flash to memory with the upper halves left out, two channels of ADC1 around and around, and four bytes to USART1, whose end is an interrupt out of sleep.
+inline const char* const kDma = R"(
+#define ADC(o) REG(0x40012400 + (o))
+#define DMA(o) REG(0x40020000 + (o))
+#define CHANNEL(n, o) REG(0x40020008 + 20 * ((n) - 1) + (o))
+static const uint32_t from[4] = {0x11112222, 0x33334444, 0x55556666, 0x77778888};
+static volatile uint16_t narrow[5], samples[2];
+static volatile int ended;
+static const char line[] = "Oats";
+void DMA1_Channel4_IRQHandler(void)
+{
+    DMA(4) = 1 << 12;
+    ended++;
+}
+int main(void)
+{
+    REG(0x40021014) |= 1;
+    RCC_APB2ENR = 1 << 2 | 1 << 9 | 1 << 14;
+    narrow[4] = 0x55AA;
+    CHANNEL(2, 4) = 4;
+    CHANNEL(2, 8) = (uint32_t)from;
+    CHANNEL(2, 12) = (uint32_t)narrow;
+    CHANNEL(2, 0) = 1 << 14 | 1 << 10 | 2 << 8 | 1 << 7 | 1 << 6 | 1;
+    while (!(DMA(0) & 2 << 4))
+        ;
+    results[0] = narrow[0] | (uint32_t)narrow[3] << 16;
+    results[1] = narrow[4];
+    results[2] = DMA(0) >> 4 & 15;
+    DMA(4) = 1 << 4;
+    results[3] = DMA(0);
+
+    GPIOA_CRL = 0x44444400;
+    ADC(8) = 1;
+    ADC(8) = 1 | 4;
+    while (ADC(8) & 4)
+        ;
+    ADC(4) = 1 << 8;
+    ADC(0x2C) = 1 << 20;
+    ADC(0x34) = 0 | 1 << 5;
+    CHANNEL(1, 4) = 2;
+    CHANNEL(1, 8) = 0x4001244C;
+    CHANNEL(1, 12) = (uint32_t)samples;
+    CHANNEL(1, 0) = 1 << 10 | 1 << 8 | 1 << 7 | 1 << 5 | 1;
+    ADC(8) = 1 | 2 | 1 << 8 | 7 << 17 | 1 << 20;
+    ADC(8) = 1 | 2 | 1 << 8 | 7 << 17 | 1 << 20 | 1 << 22;
+    for (int i = 0; i < 5; i++) {
+        while (!(DMA(0) & 2))
+            ;
+        DMA(4) = 1;
+    }
+    results[4] = samples[0];
+    results[5] = samples[1];
+
+    GPIOA_CRH = 0x444444B4;
+    USART1_BRR = 8000000 / 9600;
+    USART1_CR1 = 1 << 13 | 1 << 3;
+    REG(0x40013814) = 1 << 7;
+    CHANNEL(4, 4) = 4;
+    CHANNEL(4, 8) = 0x40013804;
+    CHANNEL(4, 12) = (uint32_t)line;
+    NVIC_ISER0 = 1 << 14;
+    CHANNEL(4, 0) = 1 << 7 | 1 << 4 | 1 << 1 | 1;
+    while (!ended)
+        __asm volatile("wfi");
+    results[6] = CHANNEL(4, 4);
+    CHANNEL(3, 4) = 1;
+    CHANNEL(3, 8) = 0x70000000;
+    CHANNEL(3, 12) = (uint32_t)narrow;
+    CHANNEL(3, 0) = 1 << 14 | 1;
+    while (!(DMA(0) & 8 << 8))
+        ;
+    results[7] = CHANNEL(3, 0) & 1;
+    while (!(USART1_SR & 1 << 6))
+        ;
+    return 0;
+}
+)";
+
 }  // namespace bramix::test::arm

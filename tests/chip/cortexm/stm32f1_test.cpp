@@ -168,6 +168,51 @@ private slots:
         QVERIFY2(bench->result(3) >= 504 && bench->result(3) < 560, qPrintable(QString::number(bench->result(3))));
         QVERIFY2(std::abs(static_cast<int>(bench->result(4)) - static_cast<int>(1.2 / 3.3 * 4096)) <= 1, qPrintable(QString::number(bench->result(4))));
     }
+
+    // RM0008 13.3: widths, circular mode, flags, a request for each byte, and an address at which nothing answers.
+    void memoryIsAccessedDirectly()
+    {
+        const auto bench = load(kDma);
+        QVERIFY(bench != nullptr);
+        bench->driveVolts("PA0", 3.3 / 2);
+        bench->driveVolts("PA1", 3.3 / 8);
+        QVERIFY(bench->toEnd());
+        QCOMPARE(bench->result(0), 0x88882222U);
+        QCOMPARE(bench->result(1), 0x55AAU);
+        QCOMPARE(bench->result(2), 7U);  // any, full, half
+        QCOMPARE(bench->result(3), 0U);
+        QVERIFY(std::abs(static_cast<int>(bench->result(4)) - 2048) <= 1 && std::abs(static_cast<int>(bench->result(5)) - 512) <= 1);
+        QCOMPARE(bytesOf(bench->edges("PA9"), 104'125ns, bench->queue.now() + kernel::Duration(2ms)), QByteArray("Oats"));
+        QCOMPARE(bench->result(6), 0U);
+        QCOMPARE(bench->result(7), 0U);
+        QCOMPARE(std::count_if(bench->exceptions.begin(), bench->exceptions.end(), [](const auto& e) { return e.first == 16 + 14; }), 1);
+    }
+
+    // A watch sees what DMA stores, and says that it was DMA.
+    void aWatchSeesDma()
+    {
+        const auto bench = load(kDma);
+        QVERIFY(bench != nullptr);
+        bench->driveVolts("PA0", 3.3 / 2);
+        bench->driveVolts("PA1", 3.3 / 8);
+        const chip::Watchpoint ram[] = {{.address = kRamBase, .length = 0x2000, .reads = false, .writes = true}};
+        bench->chip.setWatchpoints(ram);
+        bool core = false, dma = false;
+        for (int i = 0; i < 20'000 && !(core && dma); ++i) {
+            bench->chip.stepInstruction(bench->chip.now() + std::chrono::microseconds(10));
+            bench->queue.advanceTo(bench->chip.now());
+            if (!bench->chip.hasStopped())
+                continue;
+            const chip::StopInfo stop = bench->chip.stopInfo();
+            (stop.by.empty() ? core : dma) = true;
+            if (!stop.by.empty()) {
+                QCOMPARE(stop.by, std::string("DMA1"));
+                QCOMPARE(stop.value, 0x2222ULL);
+            }
+            bench->chip.resume(true);
+        }
+        QVERIFY(core && dma);
+    }
 };
 
 QTEST_APPLESS_MAIN(Stm32f1Test)

@@ -86,6 +86,8 @@ void Adc::finished(std::int64_t cycle)
 {
     const std::uint32_t value = convert(channelAt(at_));
     data_ = (cr2_ & kAlignLeft) != 0 ? value << 4 : value;
+    if ((cr2_ & kDma) != 0)
+        chip_.requestDma(kDmaChannel, true);
     const bool scans = (cr1_ & kScan) != 0;
     const bool last = !scans || ++at_ >= length();
     if (!last)
@@ -118,6 +120,7 @@ std::uint32_t Adc::read(std::uint32_t offset)
     const std::uint32_t out = peek(offset);
     if (offset == 0x4C) {
         sr_ &= ~kEnd;
+        chip_.requestDma(kDmaChannel, false);
         updateInterrupt();
     }
     return out;
@@ -150,8 +153,8 @@ void Adc::write(std::uint32_t offset, std::uint32_t value)
             ready_.arm(now + 83 * divider_());  // 11.4: 5.9 us at 14 MHz
         }
         cr2_ &= ~kStart;
-        if ((value & kDma) != 0)
-            chip_.remark("not-modelled", "DMA of ADC1 is not modelled yet: read its data register");
+        if ((value & kDma) == 0)
+            chip_.requestDma(kDmaChannel, false);
         if ((value & kOn) == 0) {
             converting_ = false;
             done_.disarm();

@@ -2,7 +2,7 @@
 // conversion with its interrupt, the internal temperature and reference channels.
 //
 // A conversion takes its sampling time and 12.5 ADC clocks; the voltage is that at the end of sampling, as a source without resistance has it.
-// Not modelled yet: injected channels, triggers by timers, analog watchdog, DMA; each is told once where it is asked for.
+// Not modelled yet: injected channels, triggers by timers, analog watchdog; each is told once where it is asked for.
 // Tested by tests/chip/cortexm/stm32f1_test.cpp.
 #pragma once
 
@@ -12,7 +12,7 @@ namespace bramix::chip::cortexm {
 
 class Adc final : public StatefulPeripheral<Adc> {
 public:
-    static constexpr unsigned kInterrupt = 18, kChannels = 18;
+    static constexpr unsigned kInterrupt = 18, kChannels = 18, kDmaChannel = 0;
     static constexpr int kFullScale = 4096;
 
     // `divider` gives the cycles of the core for one of its clock; `reference` the voltage at VDDA.

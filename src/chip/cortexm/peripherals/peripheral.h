@@ -6,6 +6,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <string>
 
 #include "circuit/circuit.h"
@@ -36,6 +37,11 @@ public:
     // Code address of the instruction in progress.
     [[nodiscard]] virtual std::uint32_t codeNow() const = 0;
     virtual void adopt(CycleAlarm& alarm) = 0;
+    // A request to the DMA controller, by its channel from 0; it stands until it is taken back.
+    virtual void requestDma(unsigned channel, bool high) = 0;
+    // Memory and registers as another master than the core gets at them, 1, 2 or 4 bytes; nothing where nothing answers.
+    [[nodiscard]] virtual std::optional<std::uint32_t> masterRead(const char* master, std::uint32_t address, unsigned size) = 0;
+    virtual bool masterWrite(const char* master, std::uint32_t address, unsigned size, std::uint32_t value) = 0;
 };
 
 // An alarm at a cycle of the core's clock; it follows the clock when its frequency changes.

@@ -7,8 +7,8 @@
 
 namespace bramix::chip::cortexm {
 
-Usart::Usart(Services& chip, Gpio& gpio, std::string name, BusOf bus, unsigned interrupt, Pin tx, Pin rx)
-    : chip_(chip), gpio_(gpio), name_(std::move(name)), bus_(bus), interrupt_(interrupt), tx_(tx), rx_(rx), send_(chip, [this](std::int64_t c) { sendDue(c); }), sample_(chip, [this](std::int64_t c) { sampleDue(c); })
+Usart::Usart(Services& chip, Gpio& gpio, std::string name, BusOf bus, unsigned interrupt, Pin tx, Pin rx, unsigned sendChannel, unsigned receiveChannel)
+    : chip_(chip), gpio_(gpio), name_(std::move(name)), bus_(bus), interrupt_(interrupt), sendChannel_(sendChannel), receiveChannel_(receiveChannel), tx_(tx), rx_(rx), send_(chip, [this](std::int64_t c) { sendDue(c); }), sample_(chip, [this](std::int64_t c) { sampleDue(c); })
 {
 }
 
@@ -54,6 +54,8 @@ void Usart::updateInterrupt()
     const bool wants = ((cr1_ & 0x20U) != 0 && (sr_ & (kRxne | kOre)) != 0) || ((cr1_ & 0x40U) != 0 && (sr_ & kTc) != 0) || ((cr1_ & 0x80U) != 0 && (sr_ & kTxe) != 0) || ((cr1_ & 0x10U) != 0 && (sr_ & kIdle) != 0) ||
                        ((cr1_ & 0x100U) != 0 && (sr_ & kPe) != 0) || ((cr3_ & 1U) != 0 && (sr_ & (kFe | kNe | kOre)) != 0);
     chip_.setInterrupt(interrupt_, wants);
+    chip_.requestDma(sendChannel_, (cr3_ & 0x80U) != 0 && (sr_ & kTxe) != 0 && enabled() && (cr1_ & 8U) != 0);
+    chip_.requestDma(receiveChannel_, (cr3_ & 0x40U) != 0 && (sr_ & kRxne) != 0);
 }
 
 std::uint32_t Usart::peek(std::uint32_t offset) const

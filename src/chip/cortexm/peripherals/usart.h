@@ -9,7 +9,7 @@ namespace bramix::chip::cortexm {
 
 class Usart final : public StatefulPeripheral<Usart> {
 public:
-    Usart(Services& chip, Gpio& gpio, std::string name, BusOf bus, unsigned interrupt, Pin tx, Pin rx);
+    Usart(Services& chip, Gpio& gpio, std::string name, BusOf bus, unsigned interrupt, Pin tx, Pin rx, unsigned sendChannel, unsigned receiveChannel);  // channels of DMA from 0
 
     [[nodiscard]] const std::string& name() const { return name_; }
     [[nodiscard]] Pin tx() const { return tx_; }
@@ -47,7 +47,7 @@ private:
     Gpio& gpio_;
     std::string name_;
     BusOf bus_;
-    unsigned interrupt_;
+    unsigned interrupt_, sendChannel_, receiveChannel_;
     Pin tx_, rx_;
     std::uint32_t sr_ = kTxe | kTc, brr_ = 0, cr1_ = 0, cr2_ = 0, cr3_ = 0, gtpr_ = 0, received_ = 0;
     bool holding_ = false;

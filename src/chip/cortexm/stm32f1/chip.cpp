@@ -19,13 +19,13 @@ constexpr double kRunAmps = 0.5e-3, kRunAmpsPerMhz = 0.5e-3, kSleepShare = 0.35;
 
 Stm32f1::Stm32f1(const Model& model, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer)
     : model_(model), device_(deviceOf(model)), options_(options), queue_(queue), circuit_(circuit), observer_(observer), clock_(kInternalHz), exceptions_(kInterrupts), cpu_(*this, exceptions_),
-      gpio_(*this, circuit, options.pullUpOhms != 0 ? options.pullUpOhms : 40e3, [this] { return cause(); }), adc_(*this, gpio_, [this] { return cyclesPerBusClock(BusOf::apb2) * 2 * (1 + ((rccCfgr_ >> 14) & 3)); }, [this] { return volts_; }), flash_(model.flashBytes, 0xFF), ram_(model.ramBytes), volts_(options.supplyVolts),
+      gpio_(*this, circuit, options.pullUpOhms != 0 ? options.pullUpOhms : 40e3, [this] { return cause(); }), adc_(*this, gpio_, [this] { return cyclesPerBusClock(BusOf::apb2) * 2 * (1 + ((rccCfgr_ >> 14) & 3)); }, [this] { return volts_; }), dma_(*this), flash_(model.flashBytes, 0xFF), ram_(model.ramBytes), volts_(options.supplyVolts),
       hseReady_(*this, [this](std::int64_t) { rccCr_ |= 1U << 17; }), pllReady_(*this, [this](std::int64_t) { rccCr_ |= 1U << 25; }), tick_(*this, [this](std::int64_t cycle) { tickDue(cycle); })
 {
-    usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART1", BusOf::apb2, 37, pinOf('A', 9), pinOf('A', 10)));
-    usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART2", BusOf::apb1, 38, pinOf('A', 2), pinOf('A', 3)));
+    usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART1", BusOf::apb2, 37, pinOf('A', 9), pinOf('A', 10), 3, 4));
+    usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART2", BusOf::apb1, 38, pinOf('A', 2), pinOf('A', 3), 6, 5));
     if (model.id != "stm32f103r6")
-        usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART3", BusOf::apb1, 39, pinOf('B', 10), pinOf('B', 11)));
+        usarts_.push_back(std::make_unique<Usart>(*this, gpio_, "USART3", BusOf::apb1, 39, pinOf('B', 10), pinOf('B', 11), 1, 2));
     timers_.push_back(std::make_unique<Timer>(*this, gpio_, "TIM2", BusOf::apb1, 28, std::array{pinOf('A', 0), pinOf('A', 1), pinOf('A', 2), pinOf('A', 3)}));
     timers_.push_back(std::make_unique<Timer>(*this, gpio_, "TIM3", BusOf::apb1, 29, std::array{pinOf('A', 6), pinOf('A', 7), pinOf('B', 0), pinOf('B', 1)}));
     if (model.id != "stm32f103r6")
@@ -41,6 +41,7 @@ Stm32f1::Stm32f1(const Model& model, const McuOptions& options, kernel::EventQue
         slots_.push_back({kGpioBase + 0x400 * p, 0x18, 2 + p, nullptr, kPortNames[p], static_cast<int>(p)});
     slots_.push_back({kAfioBase, 0x18, 0, nullptr, "AFIO"});
     slots_.push_back({0x40012400, 0x18, 9, &adc_, "ADC1"});
+    slots_.push_back({0x40020000, 0x14, 0, &dma_, "DMA1"});
     gpio_.changed = [this](Pin pin, bool level) { pinChanged(pin, level); };
     gpio_.doubtfulRead = [this](circuit::PinId id, bool floats, circuit::Thresholds thresholds) { observer_.uncertainRead(id, floats, thresholds); };
     powered_ = volts_ > kPowerOnVolts;
@@ -176,6 +177,7 @@ void Stm32f1::reset(unsigned cause)
     dwtControl_ = 0x40000000;
     for (CycleAlarm* alarm : {&hseReady_, &pllReady_, &tick_})
         alarm->disarm();
+    dma_.reset();
     gpio_.reset();
     for (const auto& u : usarts_)
         u->reset();
@@ -395,6 +397,7 @@ void Stm32f1::state(Archive& ar)
     for (const auto& t : timers_)
         t->state(ar);
     adc_.state(ar);
+    dma_.state(ar);
 }
 
 void Stm32f1::load(kernel::LoadArchive& ar)

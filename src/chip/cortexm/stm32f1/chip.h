@@ -1,6 +1,6 @@
 // A microcontroller of the STM32F103 line: core, clocks, ports, external interrupts, serial ports, general-purpose timers, SysTick and cycle counter (RM0008, PM0056).
 //
-// What is not modelled yet (DMA, SPI, I2C, CAN, USB, TIM1, watchdogs, RTC, flash programming) reads as 0, keeps nothing, and is told once where firmware asks for it.
+// What is not modelled yet (SPI, I2C, CAN, USB, TIM1, watchdogs, RTC, flash programming) reads as 0, keeps nothing, and is told once where firmware asks for it.
 // Memory answers without wait states; the latency that FLASH_ACR sets is kept and has no effect.
 // Tested by tests/chip/cortexm/stm32f1_test.cpp.
 #pragma once
@@ -13,6 +13,7 @@
 
 #include "chip/cortexm/core/cpu.h"
 #include "chip/cortexm/peripherals/adc.h"
+#include "chip/cortexm/peripherals/dma.h"
 #include "chip/cortexm/peripherals/gpio.h"
 #include "chip/cortexm/peripherals/timer.h"
 #include "chip/cortexm/peripherals/usart.h"
@@ -125,6 +126,9 @@ private:
     void remark(const char* rule, const std::string& text) override;
     [[nodiscard]] std::uint32_t codeNow() const override { return cpu_.current; }
     void adopt(CycleAlarm& alarm) override { alarms_.push_back(&alarm); }
+    void requestDma(unsigned channel, bool high) override { dma_.request(channel, high); }
+    [[nodiscard]] std::optional<std::uint32_t> masterRead(const char* master, std::uint32_t address, unsigned size) override;
+    bool masterWrite(const char* master, std::uint32_t address, unsigned size, std::uint32_t value) override;
 
     // A peripheral at its place, with the bit of the clock gate that it hangs on.
     struct Slot {
@@ -150,7 +154,7 @@ private:
     void moved();
     [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < kFlashBase ? UINT32_MAX : (code - kFlashBase) / 2; }
     void catchUp(std::int64_t cycle);
-    void noteAccess(std::uint32_t address, unsigned size, std::uint32_t before, std::uint32_t value, bool write);
+    void noteAccess(std::uint32_t address, unsigned size, std::uint32_t before, std::uint32_t value, bool write, const char* by = "");
     [[nodiscard]] const std::uint8_t* plain(std::uint32_t address, unsigned size) const;
     [[nodiscard]] const Slot* slotAt(std::uint32_t address) const;
     [[nodiscard]] bool clocked(const Slot& slot) const;
@@ -187,6 +191,7 @@ private:
     std::vector<std::unique_ptr<Usart>> usarts_;
     std::vector<std::unique_ptr<Timer>> timers_;
     Adc adc_;
+    Dma dma_;
     std::vector<Slot> slots_;
     std::vector<std::uint8_t> flash_;
     std::vector<std::uint8_t> ram_;

@@ -36,13 +36,13 @@ void Stm32f1::catchUp(std::int64_t cycle)
     queue_.advanceTo(clock_.timeOf({cycle}));
 }
 
-void Stm32f1::noteAccess(std::uint32_t at, unsigned size, std::uint32_t before, std::uint32_t value, bool write)
+void Stm32f1::noteAccess(std::uint32_t at, unsigned size, std::uint32_t before, std::uint32_t value, bool write, const char* by)
 {
     if (hasStopped())
         return;
     for (const Watchpoint& w : watchpoints_)
         if ((write ? w.writes : w.reads) && at < w.address + w.length && at + size > w.address) {
-            stop_ = {.kind = StopInfo::Kind::access, .code = cpu_.current, .address = std::max<std::uint64_t>(at, w.address), .before = before, .value = value, .write = write};
+            stop_ = {.kind = StopInfo::Kind::access, .code = cpu_.current, .address = std::max<std::uint64_t>(at, w.address), .before = before, .value = value, .write = write, .by = by};
             return;
         }
 }
@@ -120,6 +120,41 @@ void Stm32f1::write(std::uint32_t a, unsigned size, std::uint32_t value, std::in
     }
     if (!watchpoints_.empty())
         noteAccess(a, size, before, value, true);
+}
+
+std::optional<std::uint32_t> Stm32f1::masterRead(const char* master, std::uint32_t a, unsigned size)
+{
+    a &= ~(size - 1);  // the lower bits of an address are left out (RM0008 13.4.5)
+    std::uint32_t out = 0;
+    if (const std::uint8_t* at = plain(a, size); at != nullptr)
+        std::memcpy(&out, at, size);
+    else if (a >= 0x40000000 && a < 0x40100000)
+        out = readWord(a & ~3U) >> (8 * (a & 3U)) & (size == 4 ? 0xFFFFFFFFU : (1U << (8 * size)) - 1U);
+    else
+        return std::nullopt;
+    if (!watchpoints_.empty())
+        noteAccess(a, size, out, out, false, master);
+    return out;
+}
+
+bool Stm32f1::masterWrite(const char* master, std::uint32_t a, unsigned size, std::uint32_t value)
+{
+    a &= ~(size - 1);
+    if (size != 4)
+        value &= (1U << (8 * size)) - 1U;
+    std::uint32_t before = 0;
+    if (a >= kRamBase && a - kRamBase + size <= ram_.size()) {
+        std::memcpy(&before, &ram_[a - kRamBase], size);
+        std::memcpy(&ram_[a - kRamBase], &value, size);
+    } else if (a >= 0x40000000 && a < 0x40100000) {
+        before = peekWord(a & ~3U);
+        writeWord(a & ~3U, size == 1 ? value * 0x01010101U : size == 2 ? value * 0x00010001U : value);
+    } else {
+        return false;
+    }
+    if (!watchpoints_.empty())
+        noteAccess(a, size, before, value, true, master);
+    return true;
 }
 
 // Registers.

@@ -33,6 +33,9 @@ constexpr Row kTimer[] = {{"CR1", 0x00, 0, "9-8 CKD 7 ARPE 6-5 CMS 4 DIR 3 OPM 2
                           {"CCER", 0x20, 0, "13 CC4P 12 CC4E 9 CC3P 8 CC3E 5 CC2P 4 CC2E 1 CC1P 0 CC1E"}, {"CNT", 0x24, 0, ""}, {"PSC", 0x28, 0, ""}, {"ARR", 0x2C, 0xFFFF, ""}, {"CCR1", 0x34, 0, ""}, {"CCR2", 0x38, 0, ""}, {"CCR3", 0x3C, 0, ""}, {"CCR4", 0x40, 0, ""}};
 constexpr Row kAdc[] = {{"SR", 0x00, 0, "4 STRT 3 JSTRT 2 JEOC 1 EOC 0 AWD"}, {"CR1", 0x04, 0, "8 SCAN 5 EOCIE"}, {"CR2", 0x08, 0, "23 TSVREFE 22 SWSTART 20 EXTTRIG 19-17 EXTSEL 11 ALIGN 8 DMA 3 RSTCAL 2 CAL 1 CONT 0 ADON"}, {"SMPR1", 0x0C, 0, ""}, {"SMPR2", 0x10, 0, ""},
                         {"SQR1", 0x2C, 0, "23-20 L"}, {"SQR2", 0x30, 0, ""}, {"SQR3", 0x34, 0, ""}, {"DR", 0x4C, 0, "15-0 DATA"}};
+// Of channel 1; the others follow 20 bytes apart.
+constexpr Row kDmaChannel[] = {{"CCR", 0x08, 0, "14 MEM2MEM 13-12 PL 11-10 MSIZE 9-8 PSIZE 7 MINC 6 PINC 5 CIRC 4 DIR 3 TEIE 2 HTIE 1 TCIE 0 EN"}, {"CNDTR", 0x0C, 0, "15-0 NDT"}, {"CPAR", 0x10, 0, ""}, {"CMAR", 0x14, 0, ""}};
+constexpr Row kDma[] = {{"ISR", 0x00, 0, "27 TEIF7 26 HTIF7 25 TCIF7 24 GIF7 23 TEIF6 22 HTIF6 21 TCIF6 20 GIF6 19 TEIF5 18 HTIF5 17 TCIF5 16 GIF5 15 TEIF4 14 HTIF4 13 TCIF4 12 GIF4 11 TEIF3 10 HTIF3 9 TCIF3 8 GIF3 7 TEIF2 6 HTIF2 5 TCIF2 4 GIF2 3 TEIF1 2 HTIF1 1 TCIF1 0 GIF1"}};
 constexpr Row kAfio[] = {{"EVCR", 0x00, 0, ""}, {"MAPR", 0x04, 0, ""}, {"EXTICR1", 0x08, 0, "15-12 EXTI3 11-8 EXTI2 7-4 EXTI1 3-0 EXTI0"}, {"EXTICR2", 0x0C, 0, ""}, {"EXTICR3", 0x10, 0, ""}, {"EXTICR4", 0x14, 0, ""}};
 constexpr Row kExti[] = {{"IMR", 0x00, 0, ""}, {"EMR", 0x04, 0, ""}, {"RTSR", 0x08, 0, ""}, {"FTSR", 0x0C, 0, ""}, {"SWIER", 0x10, 0, ""}, {"PR", 0x14, 0, ""}};
 constexpr Row kSysTick[] = {{"CTRL", 0x10, 0, "16 COUNTFLAG 2 CLKSOURCE 1 TICKINT 0 ENABLE"}, {"LOAD", 0x14, 0, ""}, {"VAL", 0x18, 0, ""}};
@@ -89,6 +92,13 @@ RegisterMap registerMap()
     all.push_back(groupOf("USART2", 0x40004400, kUsart));
     all.push_back(groupOf("USART3", 0x40004800, kUsart));
     all.push_back(groupOf("ADC1", 0x40012400, kAdc));
+    PeripheralGroup dma = groupOf("DMA1", 0x40020000, kDma);
+    for (unsigned c = 0; c < 7; ++c)
+        for (PeripheralRegister& reg : groupOf("", 0x40020000 + 20 * c, kDmaChannel).registers) {
+            reg.name += std::to_string(c + 1);
+            dma.registers.push_back(std::move(reg));
+        }
+    all.push_back(std::move(dma));
     all.push_back(groupOf("EXTI", 0x40010400, kExti));
     all.push_back(groupOf("AFIO", 0x40010000, kAfio));
     all.push_back(groupOf("RCC", 0x40021000, kRcc));
