@@ -13,7 +13,7 @@ const std::uint8_t* Stm32f1::plain(std::uint32_t a, unsigned size) const
 {
     if (a >= kFlashBase && a - kFlashBase + size <= flash_.size())
         return &flash_[a - kFlashBase];
-    if (a + size <= flash_.size())
+    if (std::uint64_t{a} + size <= flash_.size())
         return &flash_[a];  // the alias at 0, as BOOT0 low has it
     if (a >= kRamBase && a - kRamBase + size <= ram_.size())
         return &ram_[a - kRamBase];
