@@ -731,7 +731,7 @@ std::vector<std::pair<QString, std::function<void()>>> CodePanel::findable()
         const chip::Exception& exception = device_->exceptions[e];
         const int handler = symbols_.functionByName(exception.handlerName);
         const std::uint32_t address = handler >= 0 ? symbols_.functions()[static_cast<std::size_t>(handler)].begin() : exception.entry;
-        out.emplace_back(tr("%1 interrupt").arg(QString::fromStdString(exception.name)), [this, address] {
+        out.emplace_back(exception.name == "interrupt" ? tr("interrupt") : tr("%1 interrupt").arg(QString::fromStdString(exception.name)), [this, address] {
             const debug::Place place = symbols_.at(address);
             if (place.line <= 0 || !openPlace(QString::fromStdString(place.file), place.line))
                 openAddress(address);

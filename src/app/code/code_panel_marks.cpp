@@ -171,7 +171,7 @@ void CodePanel::showCrumbs(const session::DebugPicture& debug)
     } else {
         for (std::size_t i = 0; i < debug.frames.size() && i < 12; ++i) {
             const session::FramePicture& f = debug.frames[i];
-            const QString name = QString::fromStdString(!f.interrupt.empty() ? f.interrupt + " interrupt" : f.function.empty() ? "?" : f.function).toHtmlEscaped();
+            const QString name = QString::fromStdString(!f.interrupt.empty() ? (f.interrupt == "interrupt" ? f.interrupt : f.interrupt + " interrupt") : f.function.empty() ? "?" : f.function).toHtmlEscaped();
             text += (i == 0 ? tr("in ") : QString(" ‹ ")) + QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(i).arg(i == debug.frame ? "@bramble" : "@muted", i == debug.frame ? "<b>" + name + "</b>" : name);
         }
         if (!debug.reason.empty())

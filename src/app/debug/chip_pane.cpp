@@ -208,7 +208,12 @@ void ChipSheet::paintEvent(QPaintEvent* event)
             continue;
         const debug::RegisterText words = debug::describeRegister(*debug_.device, *row.reg, peek);
         const std::uint64_t before = debug::describeByFields(*row.reg, peekBefore).value;
-        text(kLeft, row.top + 13, QString::fromStdString(row.reg->name), theme::figures(8.8, QFont::Medium), words.value != before ? theme::bramble() : theme::ink());
+        // A long name is written smaller, so that it ends before the bits.
+        const QString name = QString::fromStdString(row.reg->name);
+        QFont font = theme::figures(8.8, QFont::Medium);
+        if (const int wide = QFontMetrics(font).horizontalAdvance(name); wide > kNameWidth - 4)
+            font = theme::figures(std::max(8.8 * (kNameWidth - 4) / wide, 5.5), QFont::Medium);
+        text(kLeft, row.top + 13, name, font, words.value != before ? theme::bramble() : theme::ink());
         for (int bit = static_cast<int>(row.reg->bits) - 1; bit >= 0; --bit) {
             const debug::BitText& b = words.bits[row.reg->bits - 1 - static_cast<unsigned>(bit)];
             const QRect box = boxOf(row.reg->bits, row.top, bit);
