@@ -248,7 +248,7 @@ private:
             for (const Lead& lead : leads) {
                 // One fixed voltage alone drives nothing: it takes another, which as a rule is ground.
                 if (leads.size() > 1 && wiring_.circuit.isRail(net) && (lead.pin->ground || lead.kind->behaviour == "supply"))
-                    rails.insert(wiring_.circuit.voltage(net).value);
+                    rails.insert(lead.pin->ground ? 0 : wiring_.circuit.voltage(net).value);
                 if (rails.contains(0) || rails.size() > 1)
                     return;
                 floats = floats || !rails.empty() || ((lead.kind->behaviour == "battery" || lead.kind->behaviour == "generator" || lead.kind->behaviour == "current-source" || lead.kind->behaviour == "voltage-source") && leads.size() > 1);
