@@ -138,7 +138,7 @@ void RunningChip::slices(kernel::Time until, const bool* stop)
             continue;
         target_ = to;
         next_ = next;
-        if (looked() || stopAtHalt_)
+        if (looked())
             runLooked();
         else
             runCore();

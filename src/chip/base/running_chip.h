@@ -113,6 +113,8 @@ protected:
     [[nodiscard]] virtual bool enabled(unsigned exception) const = 0;
     // Instructions until the slice ends (sliceEnds()), while nobody looks at each: breakpoints, counts.
     virtual void runCore() { runLooked(); }
+    // Whether runCore() tells code time by itself, and comes back behind a jump to itself while the chip is to stop when it has halted.
+    [[nodiscard]] virtual bool coreTells() const { return false; }
     // Watchpoints are others now.
     virtual void watchpointsChanged() {}
     // The clock is another: peripherals plan anew.
@@ -179,7 +181,7 @@ protected:
     void stepLooked();
     void runLooked();
     // Somebody wants to know of every instruction.
-    [[nodiscard]] bool looked() const { return !breakpoints_.empty() || counts_ != nullptr || codeTime_ != nullptr; }
+    [[nodiscard]] bool looked() const { return !breakpoints_.empty() || counts_ != nullptr || (!coreTells() && (codeTime_ != nullptr || stopAtHalt_)); }
     void after();
     void moved()
     {

@@ -3,6 +3,7 @@
 
 #include <random>
 
+#include "chip/code_time.h"
 #include "chip/lone_chip.h"
 #include "chip/riscv/esp32c3_programs.h"
 #include "chip/riscv/riscv_program.h"
@@ -91,6 +92,7 @@ class RiscvEngineTest : public QObject {
     Q_OBJECT
 
     QTemporaryDir folder_;
+    std::size_t changes_ = 0;  // stretches of code time, of all runs
 
     // What differs; empty: nothing.
     static QString difference(LoneChip& fast, LoneChip& slow)
@@ -114,7 +116,7 @@ class RiscvEngineTest : public QObject {
                 return QString("memory page %1").arg(p);
         return {};
     }
-    void compare(const QString& image, unsigned seed, int stops, kernel::Duration most)
+    void compare(const QString& image, unsigned seed, int stops, kernel::Duration most, bool timed)
     {
         LoneChip fast("esp32c3"), slow("esp32c3");
         QVERIFY(fast.load(image) && slow.load(image));
@@ -122,6 +124,25 @@ class RiscvEngineTest : public QObject {
         const std::uint32_t nowhere[] = {0x423FFFF0};
         slow.chip->setBreakpoints(nowhere);
         std::mt19937 random(seed);
+        // Parts of a few instructions each, so that control goes from one to another in every way.
+        const chip::Device& d = fast.chip->device();
+        std::vector<std::uint16_t> parts((d.codeEnd - d.codeBegin) / d.codeStep, chip::CodeTime::kElsewhere);
+        for (std::size_t slot = 0, left = 0, part = 0; slot < 8192; ++slot, --left) {
+            if (left == 0) {
+                left = 1 + random() % 40;
+                part = chip::CodeTime::kElsewhere + random() % 6;
+            }
+            parts[slot] = static_cast<std::uint16_t>(part);
+        }
+        std::vector<chip::CodeTime::Stretch> told[2];
+        const auto sink = [&told](int n) {
+            return [&told, n](std::int64_t from, std::int64_t to, std::span<const chip::CodeTime::Share> shares) { told[n].push_back({from, to, {shares.begin(), shares.end()}}); };
+        };
+        chip::CodeTime one(parts, 10, 1000, sink(0)), two(parts, 10, 1000, sink(1));
+        if (timed) {
+            fast.chip->tellCodeTime(&one, 7us);
+            slow.chip->tellCodeTime(&two, 7us);
+        }
         for (int n = 0; n < stops; ++n) {
             const auto by = kernel::Duration(1 + static_cast<std::int64_t>(random()) % most.count());
             const Time to = fast.chip->now() + by;
@@ -129,7 +150,11 @@ class RiscvEngineTest : public QObject {
             slow.to(to);
             const QString what = difference(fast, slow);
             QVERIFY2(what.isEmpty(), qPrintable(QString("stop %1 at cycle %2, pc 0x%3: %4").arg(n).arg(fast.chip->cycles()).arg(fast.chip->codeAddress(), 8, 16).arg(what)));
+            QVERIFY2(told[0] == told[1] && one.open(fast.chip->cycles()) == two.open(slow.chip->cycles()), qPrintable(QString("stop %1 at cycle %2, pc 0x%3: code time").arg(n).arg(fast.chip->cycles()).arg(fast.chip->codeAddress(), 8, 16)));
         }
+        changes_ += told[0].size();
+        fast.chip->tellCodeTime(nullptr, {});
+        slow.chip->tellCodeTime(nullptr, {});
     }
 
 private slots:
@@ -147,7 +172,8 @@ private slots:
         QVERIFY(file.open(QIODevice::WriteOnly | QIODevice::Truncate));
         file.write(reinterpret_cast<const char*>(bytes.data()), static_cast<qint64>(bytes.size()));
         file.close();
-        compare(file.fileName(), seed, 60, 40us);
+        compare(file.fileName(), seed, 60, 40us, false);
+        compare(file.fileName(), seed, 60, 40us, true);
     }
 
     void compiledProgramsRunAlike_data()
@@ -168,8 +194,11 @@ private slots:
         QFETCH(QString, source);
         const QString elf = riscv::compile(folder_, source, {"-O2", "-fno-tree-loop-distribute-patterns"});
         QVERIFY(!elf.isEmpty());
-        compare(elf, 7, 60, 400us);
+        compare(elf, 7, 60, 400us, false);
+        compare(elf, 7, 60, 400us, true);
     }
+
+    void cleanupTestCase() { QVERIFY(changes_ > 1000); }
 };
 
 QTEST_GUILESS_MAIN(RiscvEngineTest)

@@ -12,6 +12,7 @@
 #include <optional>
 #include <vector>
 
+#include "chip/code_time.h"
 #include "chip/base/page_map.h"
 #include "chip/base/running_chip.h"
 #include "chip/riscv/core/isa.h"
@@ -70,6 +71,11 @@ public:
     std::uint32_t mstatus = 0, mtvec = 0, mscratch = 0, mepc = 0, mcause = 0, mtval = 0;
     std::uint32_t entries = 0;                // handlers that have not returned
     std::uint32_t lowestSp = UINT32_MAX;      // in the last run()
+    bool leavesLoops = false;                 // run() ends behind a jump to itself, instead of waiting in it
+    bool looped = false;                      // the last run() has ended so
+    // Is told by run() when control comes to another part of the code, whose addresses go from codeBegin to codeEnd.
+    CodeTime* codeTime = nullptr;
+    std::uint32_t codeBegin = 0, codeEnd = 0;
 
     template <class Archive>
     void state(Archive& ar)
@@ -98,6 +104,9 @@ private:
     };
     static constexpr std::size_t kCodePages = 64;
     [[nodiscard]] CodePage* pageOf(std::uint32_t address);
+    [[nodiscard]] std::uint16_t partOf(std::uint32_t address) const { return codeTime->partAt(address - codeBegin < codeEnd - codeBegin ? (address - codeBegin) / 2 : UINT32_MAX); }
+    // Whether what is decoded there goes to another part without a jump that looks for it.
+    [[nodiscard]] bool slipsOut(const Decoded& code, std::uint32_t address) const;
     [[nodiscard]] static Decoded decodedAt(const CodePage& page, std::uint32_t offset);
 
     Bus& bus_;

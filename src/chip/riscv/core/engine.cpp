@@ -129,12 +129,22 @@ Cpu::Decoded Cpu::decodedAt(const CodePage& page, std::uint32_t offset)
     return {pieceOf(i), i.d, i.a, i.b, i.imm};
 }
 
+bool Cpu::slipsOut(const Decoded& code, std::uint32_t address) const
+{
+    if (code.piece < k_lui2 || (code.piece >= k_jal2 && code.piece <= k_jalr4))
+        return false;
+    const std::uint16_t part = partOf(address);
+    const bool branches = code.piece >= k_beq2 && code.piece <= k_bgeu4;
+    return partOf(address + 2 + 2 * ((code.piece - k_lui2) & 1U)) != part || (branches && partOf(address + static_cast<std::uint32_t>(code.imm)) != part);
+}
+
 void Cpu::run(const std::int64_t& target)
 {
 #define BRAMIX_PIECE(name) &&l_##name##2, &&l_##name##4,
     static const void* const kPieces[] = {&&undecoded, &&plain, &&end, BRAMIX_PIECES(BRAMIX_PIECE)};
 #undef BRAMIX_PIECE
     lowestSp = UINT32_MAX;
+    looped = false;
     // The registers of the machine are kept in local variables as far as that goes; whoever is called sees them in their places.
     std::int64_t at = cycle;
     std::int64_t count = 0;
@@ -173,6 +183,8 @@ void Cpu::run(const std::int64_t& target)
                 lowestSp = x[2];
             if (entered != 0 || returned || sleeping)
                 return;
+            if (codeTime != nullptr)
+                codeTime->enter(partOf(pc), at);
             goto outer;
         }
         seen = forgotten_;
@@ -204,6 +216,14 @@ void Cpu::run(const std::int64_t& target)
         }                                                        \
         pc = goal;                                               \
         goto outer;                                              \
+    } while (false)
+// The same where it may lead to another part of the code.
+#define JUMP(to, spent)                                          \
+    do {                                                         \
+        const std::uint32_t where = (to);                        \
+        if (codeTime != nullptr)                                 \
+            codeTime->enter(partOf(where), at + (spent));        \
+        GO(where, spent);                                        \
     } while (false)
 #define BOTH(name, body, spent)  \
     l_##name##2 : { body; }      \
@@ -256,35 +276,32 @@ void Cpu::run(const std::int64_t& target)
         BRANCH(bgeu, r[i->a] >= r[i->b]);
 
     l_jal2 : {
-        // A jump to itself waits until the slice ends.
-        if (i->imm == 0 && i->d == 0 && target > at) {
-            const std::int64_t times = (target - at + kJump) / (1 + kJump);
-            at += times * (1 + kJump);
-            count += times;
-            goto leave;
-        }
+        if (i->imm == 0 && i->d == 0)
+            goto loop;
         const std::uint32_t from = here();
         r[i->d] = from + 2;
         r[0] = 0;
-        GO(from + U(i->imm), 1 + kJump);
+        JUMP(from + U(i->imm), 1 + kJump);
     }
     l_jal4 : {
+        if (i->imm == 0 && i->d == 0)
+            goto loop;
         const std::uint32_t from = here();
         r[i->d] = from + 4;
         r[0] = 0;
-        GO(from + U(i->imm), 1 + kJump);
+        JUMP(from + U(i->imm), 1 + kJump);
     }
     l_jalr2 : {
         const std::uint32_t from = here(), to = (r[i->a] + U(i->imm)) & ~1U;
         r[i->d] = from + 2;
         r[0] = 0;
-        GO(to, 1 + kTakenBranch);
+        JUMP(to, 1 + kTakenBranch);
     }
     l_jalr4 : {
         const std::uint32_t from = here(), to = (r[i->a] + U(i->imm)) & ~1U;
         r[i->d] = from + 4;
         r[0] = 0;
-        GO(to, 1 + kTakenBranch);
+        JUMP(to, 1 + kTakenBranch);
     }
 
 // From plain memory where the address is even; else slowly. Who is asked may have changed what has been decoded.
@@ -342,6 +359,8 @@ void Cpu::run(const std::int64_t& target)
 
     undecoded:
         const_cast<Decoded&>(*i) = decodedAt(*page, here() - begin);
+        if (codeTime != nullptr && slipsOut(*i, here()))
+            const_cast<Decoded&>(*i).piece = kPlain;
         goto* kPieces[i->piece];
 
     plain: {
@@ -353,8 +372,25 @@ void Cpu::run(const std::int64_t& target)
             lowestSp = x[2];
         if (entered != 0 || returned || sleeping)
             return;
+        if (codeTime != nullptr)
+            codeTime->enter(partOf(pc), at);
         goto outer;
     }
+
+    // A jump to itself waits until the slice ends.
+    loop:
+        if (leavesLoops) {
+            at += 1 + kJump;
+            ++count;
+            settle();
+            looped = true;
+            return;
+        }
+        if (const std::int64_t times = (target - at + kJump) / (1 + kJump); times > 0) {
+            at += times * (1 + kJump);
+            count += times;
+        }
+        goto leave;
 
     end:
     leave:

@@ -305,7 +305,7 @@ void Esp32c3::runCore()
             }
             after();
         }
-    } while (!sliceEnds());
+    } while (!sliceEnds() && !cpu_.looped);
 }
 
 bool Esp32c3::enterDue()

@@ -48,6 +48,19 @@ public:
     void loadProgram(const Firmware& firmware) override;
     [[nodiscard]] bool faulted() const override { return !fault_.empty(); }
     [[nodiscard]] bool halted() const override;
+    void stopWhenHalted(bool stop) override
+    {
+        RunningChip::stopWhenHalted(stop);
+        cpu_.leavesLoops = stop;
+    }
+    void tellCodeTime(CodeTime* to, kernel::Duration stretch) override
+    {
+        RunningChip::tellCodeTime(to, stretch);
+        cpu_.codeTime = to;
+        cpu_.codeBegin = device_.codeBegin;
+        cpu_.codeEnd = device_.codeEnd;
+        cpu_.forgetAllCode();
+    }
     void save(kernel::SaveArchive& ar) override;
     void load(kernel::LoadArchive& ar) override;
 
@@ -78,6 +91,7 @@ private:
     [[nodiscard]] bool requested(unsigned exception) const override { return exception >= 32 && ((pendingLines() >> (exception - 32)) & 1U) != 0; }
     [[nodiscard]] bool enabled(unsigned exception) const override { return exception >= 32 && ((interruptEnable_ >> (exception - 32)) & 1U) != 0; }
     void runCore() override;
+    [[nodiscard]] bool coreTells() const override { return true; }
     void watchpointsChanged() override;
     void clockChanged() override;
     // Bus
