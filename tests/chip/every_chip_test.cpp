@@ -139,7 +139,7 @@ private slots:
     {
         QFETCH(const chip::Device*, device);
         const std::size_t size = std::min<std::size_t>(std::size_t{device->codeEnd - device->codeBegin} * device->codeUnitBytes, 65'536);
-        for (unsigned seed = 1; seed <= 12; ++seed) {
+        for (unsigned seed = 1; seed <= 40; ++seed) {
             std::mt19937 random(seed);
             std::vector<std::uint8_t> image(size);
             for (std::uint8_t& byte : image)

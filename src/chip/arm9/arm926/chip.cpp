@@ -240,7 +240,7 @@ WordPeripheral* Arm926::at(std::uint32_t a) const
 
 std::uint32_t Arm926::fetch(std::uint32_t a, unsigned size)
 {
-    if (a + size > kRamBytes)
+    if (a >= kRamBytes || kRamBytes - a < size)
         throw Abort{a, 8, true};
     std::uint32_t out = 0;
     for (unsigned i = 0; i < size; ++i)
@@ -251,7 +251,7 @@ std::uint32_t Arm926::fetch(std::uint32_t a, unsigned size)
 std::uint32_t Arm926::read(std::uint32_t a, unsigned size, std::int64_t cycle)
 {
     std::uint32_t out = 0;
-    if (a < kRamBytes) {
+    if (a < kRamBytes && kRamBytes - a >= size) {
         for (unsigned i = 0; i < size; ++i)
             out |= std::uint32_t{ram_[a + i]} << (8 * i);
     } else if (WordPeripheral* what = at(a)) {
@@ -270,7 +270,7 @@ std::uint32_t Arm926::read(std::uint32_t a, unsigned size, std::int64_t cycle)
 void Arm926::write(std::uint32_t a, unsigned size, std::uint32_t value, std::int64_t cycle)
 {
     std::uint32_t before = 0;
-    if (a < kRamBytes) {
+    if (a < kRamBytes && kRamBytes - a >= size) {
         std::array<std::uint8_t, 4> bytes{};
         std::memcpy(bytes.data(), &value, 4);
         for (unsigned i = 0; i < size; ++i)
