@@ -35,12 +35,10 @@ public:
     }
     void to(Time goal)
     {
+        // Never past the chip, which may come back early.
         while (mcu->now() < goal && !mcu->faulted() && !mcu->inReset()) {
             mcu->run(goal);
             queue.advanceTo(std::min({goal, queue.nextDue(), mcu->now()}));
-            if (mcu->now() >= goal)
-                break;
-            queue.advanceTo(std::min(goal, queue.nextDue()));
         }
     }
 
