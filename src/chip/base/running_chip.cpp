@@ -1,11 +1,11 @@
 #include "chip/base/running_chip.h"
 
-#include <cmath>
+#include <bit>
 
 namespace bramix::chip {
 
 RunningChip::RunningChip(const Device& device, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer, Progress& core, std::uint64_t hz, SupplyFigures supply)
-    : device_(device), options_(options), queue_(queue), circuit_(circuit), observer_(observer), clock_(hz), volts_(options.supplyVolts), core_(core), supply_(supply), powered_(options.supplyVolts > supply.onVolts),
+    : device_(device), options_(options), queue_(queue), circuit_(circuit), observer_(observer), clock_(hz), volts_(options.supplyVolts), core_(core), supply_(supply), slotShift_(std::countr_zero(device.codeStep)), powered_(options.supplyVolts > supply.onVolts),
       since_(device.exceptions.size()), served_(device.exceptions.size())
 {
 }
@@ -53,6 +53,18 @@ void RunningChip::settleCharge()
 {
     charge_ = chargeTaken();
     chargedAt_ = core_.cycle;
+}
+
+std::uint64_t RunningChip::fillWithNoise(std::span<std::uint8_t> memory) const
+{
+    std::uint64_t noise = options_.seed * 0x9E3779B97F4A7C15U + 1;
+    for (std::uint8_t& byte : memory) {
+        noise ^= noise << 13U;
+        noise ^= noise >> 7U;
+        noise ^= noise << 17U;
+        byte = static_cast<std::uint8_t>(noise);
+    }
+    return noise;
 }
 
 void RunningChip::powerOn()
@@ -207,14 +219,7 @@ void RunningChip::stepLooked()
     // Where it stood before the program has set it up tells nothing.
     if (stackPointer() != sp)
         noteStack(stackPointer());
-    if (core_.sleeping) {
-        // Up to now it has taken what a running core takes.
-        core_.sleeping = false;
-        settleCharge();
-        core_.sleeping = true;
-        leaveSlice();
-        observer_.loadChanged();
-    }
+    fellAsleep();
     after();
 }
 

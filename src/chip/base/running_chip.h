@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <functional>
 #include <set>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -35,7 +36,7 @@ struct SupplyFigures {
     double usualVolts = 3.3;
 };
 
-class RunningChip : public Mcu, public CycleHost {
+class RunningChip : public Mcu, public virtual CycleHost {
 public:
     // Mcu: supply and reset.
     [[nodiscard]] bool hasResetInput() const override { return true; }
@@ -111,10 +112,9 @@ protected:
     virtual void resetState(unsigned cause) = 0;
     [[nodiscard]] virtual bool requested(unsigned exception) const = 0;
     [[nodiscard]] virtual bool enabled(unsigned exception) const = 0;
-    // Instructions until the slice ends (sliceEnds()), while nobody looks at each: breakpoints, counts.
+    // Instructions until the slice ends (sliceEnds()), while nobody looks at each for a breakpoint or a count. It tells code time, and comes back behind a jump to itself
+    // while the chip is to stop when it has halted. See runPlain().
     virtual void runCore() { runLooked(); }
-    // Whether runCore() tells code time by itself, and comes back behind a jump to itself while the chip is to stop when it has halted.
-    [[nodiscard]] virtual bool coreTells() const { return false; }
     // Watchpoints are others now.
     virtual void watchpointsChanged() {}
     // The clock is another: peripherals plan anew.
@@ -177,11 +177,53 @@ protected:
         if (sp < lowest_ && sp > device_.ramBegin)
             lowest_ = sp;
     }
+    // runCore() of a chip whose step() is a plain stepper; `self` is the chip, so that what is called once an instruction is known when this is compiled.
+    // Self::loopCycles(): of the jump to itself at which it stands; 0: it does not.
+    template <class Self>
+    void runPlain(Self& self)
+    {
+        do {
+            const std::uint32_t at = core_.current = self.Self::codeAddress();
+            const std::uint64_t sp = self.Self::stackPointer();
+            self.Self::step();
+            accessCycle_ = 0;
+            if (self.Self::stackPointer() != sp)
+                noteStack(self.Self::stackPointer());
+            if (core_.sleeping || core_.entered != 0 || core_.returned) [[unlikely]] {
+                fellAsleep();
+                after();
+                continue;
+            }
+            const std::uint32_t to = self.Self::codeAddress();
+            if (to == at) [[unlikely]] {
+                if (stopAtHalt_ && halted())
+                    return;
+                if (const std::int64_t each = self.Self::loopCycles(); each != 0)
+                    spin(each);
+            }
+            if (codeTime_ != nullptr)
+                codeTime_->enter(codeTime_->partAt(slotOf(to)), core_.cycle);
+        } while (!sliceEnds());
+    }
     // One instruction, with everything that is told of it.
     void stepLooked();
+    // The core may have gone to sleep by the last instruction.
+    void fellAsleep()
+    {
+        if (!core_.sleeping)
+            return;
+        // Up to now it has taken what a running core takes.
+        core_.sleeping = false;
+        settleCharge();
+        core_.sleeping = true;
+        leaveSlice();
+        observer_.loadChanged();
+    }
+    // What memory comes up with: a pattern of the chip's own. The last of it, for more.
+    std::uint64_t fillWithNoise(std::span<std::uint8_t> memory) const;
     void runLooked();
     // Somebody wants to know of every instruction.
-    [[nodiscard]] bool looked() const { return !breakpoints_.empty() || counts_ != nullptr || (!coreTells() && (codeTime_ != nullptr || stopAtHalt_)); }
+    [[nodiscard]] bool looked() const { return !breakpoints_.empty() || counts_ != nullptr; }
     void after();
     void moved()
     {
@@ -192,7 +234,7 @@ protected:
     {
         return std::any_of(alarms_.begin(), alarms_.end(), [](const CycleAlarm* a) { return a->armed(); });
     }
-    [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < device_.codeBegin || code >= device_.codeEnd ? UINT32_MAX : (code - device_.codeBegin) / device_.codeStep; }
+    [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < device_.codeBegin || code >= device_.codeEnd ? UINT32_MAX : (code - device_.codeBegin) >> slotShift_; }
 
     template <class Archive>
     void baseState(Archive& ar)
@@ -235,6 +277,7 @@ private:
 
     Progress& core_;
     const SupplyFigures supply_;
+    const int slotShift_;               // a slot of program memory is this power of two
     std::vector<CycleAlarm*> alarms_;
     bool powered_ = true, resetLine_ = true, yields_ = false, stopAtHalt_ = false;
     double charge_ = 0;

@@ -176,13 +176,7 @@ void Pic16::programNonVolatile(const std::vector<std::uint8_t>& image)
 
 void Pic16::fillMemories()
 {
-    std::uint64_t noise = options_.seed * 0x9E3779B97F4A7C15U + 1;
-    for (std::uint8_t& byte : cpu_.file) {
-        noise ^= noise << 13U;
-        noise ^= noise >> 7U;
-        noise ^= noise << 17U;
-        byte = static_cast<std::uint8_t>(noise);
-    }
+    std::uint64_t noise = fillWithNoise(cpu_.file);
     for (std::uint8_t& latch : latches_)
         latch = static_cast<std::uint8_t>(noise >>= 3U);
     cpu_.w = static_cast<std::uint8_t>(noise);
@@ -362,26 +356,6 @@ bool Pic16::enterDue()
         return false;
     cpu_.interrupt();
     return true;
-}
-
-void Pic16::runCore()
-{
-    do {
-        const std::uint32_t at = cpu_.current = cpu_.pc;
-        step();
-        if (cpu_.pc == at && (cpu_.program[at] & 0x3800U) == 0x2800U)
-            spin(2);
-        if (cpu_.returned || cpu_.sleeping) [[unlikely]] {
-            if (cpu_.sleeping) {
-                cpu_.sleeping = false;
-                settleCharge();
-                cpu_.sleeping = true;
-                observer_.loadChanged();
-            }
-            after();
-            return;
-        }
-    } while (!sliceEnds());
 }
 
 bool Pic16::halted() const

@@ -75,7 +75,13 @@ private:
     void resetState(unsigned cause) override;
     [[nodiscard]] bool requested(unsigned exception) const override { return exception == 1 && pending(); }
     [[nodiscard]] bool enabled(unsigned exception) const override { return exception == 1 && (cpu_.file[kIntcon] & 0x80U) != 0; }
-    void runCore() override;
+    friend class bramix::chip::RunningChip;
+    void runCore() override { runPlain(*this); }
+    [[nodiscard]] std::int64_t loopCycles() const
+    {
+        const std::uint16_t word = cpu_.program[cpu_.pc];
+        return (word & 0x3800U) == 0x2800U && cpu_.target(word & 0x7FFU) == cpu_.pc ? 2 : 0;
+    }
     void watchpointsChanged() override { cpu_.watched = !watchpoints_.empty(); }
     // FileBus
     std::uint8_t readSpecial(std::uint16_t address, std::int64_t cycle) override;

@@ -165,26 +165,6 @@ void Arm926::step()
     }
 }
 
-void Arm926::runCore()
-{
-    do {
-        const std::uint32_t at = cpu_.current = cpu_.r[15];
-        step();
-        if (cpu_.r[15] == at && cpu_.entered == 0 && jumpsToItself())
-            spin(kSpinCycles);
-        if (cpu_.entered != 0 || cpu_.returned || cpu_.sleeping) [[unlikely]] {
-            if (cpu_.sleeping) {
-                cpu_.sleeping = false;
-                settleCharge();
-                cpu_.sleeping = true;
-                leaveSlice();
-                observer_.loadChanged();
-            }
-            after();
-        }
-    } while (!sliceEnds());
-}
-
 bool Arm926::enterDue()
 {
     if (controller_.fiq() && (cpu_.cpsr & kFiqOff) == 0)

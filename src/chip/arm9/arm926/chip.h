@@ -69,7 +69,9 @@ private:
     void resetState(unsigned cause) override;
     [[nodiscard]] bool requested(unsigned exception) const override { return exception == kIrqVector ? controller_.irq() : exception == kFiqVector && controller_.fiq(); }
     [[nodiscard]] bool enabled(unsigned exception) const override { return exception == kIrqVector ? (cpu_.cpsr & kIrqOff) == 0 : exception != kFiqVector || (cpu_.cpsr & kFiqOff) == 0; }
-    void runCore() override;
+    friend class bramix::chip::RunningChip;
+    void runCore() override { runPlain(*this); }
+    [[nodiscard]] std::int64_t loopCycles() const { return jumpsToItself() ? kSpinCycles : 0; }
     void watchpointsChanged() override;
     // Bus
     std::uint32_t fetch(std::uint32_t address, unsigned size) override;

@@ -22,7 +22,7 @@ void Cpu::reset()
     basepri = control = 0;
     sleeping = event = lockedUp = exclusive = false;
     entered = 0;
-    returned = breakpointMet = false;
+    returned = false;
     try {
         r[13] = bus_.read(0, 4, cycle) & ~3U;
         const std::uint32_t entry = bus_.read(4, 4, cycle);
@@ -187,7 +187,7 @@ Instruction Cpu::at(std::uint32_t address)
 void Cpu::step()
 {
     entered = 0;
-    returned = breakpointMet = false;
+    returned = false;
     current = r[15];
     cycles_ = 1;
     branched_ = false;
@@ -479,7 +479,7 @@ void Cpu::system(const Instruction& i)
         exceptions_.setPending(kSvCall);
         return;
     }
-    case Op::bkpt: breakpointMet = true; return;
+    case Op::bkpt: return;
     case Op::cps:
         if (!privileged())
             return;

@@ -3,7 +3,7 @@
 //
 // Exact: results, flags, exceptions with preemption, tail chaining, late arrival, stacking, fault status and escalation. Cycles are those of the table without
 // wait states of memory; a taken branch refills in two more cycles, a load and a store take two, division as many as the quotient needs.
-// Invariant: between steps this structure is the whole state. r[13] is the stack pointer in use; the other one stands in `otherSp`.
+// Invariant: between steps this structure, with Progress, is the whole state. r[13] is the stack pointer in use; the other one stands in `otherSp`.
 // Tested by tests/chip/cortexm/core_test.cpp.
 #pragma once
 
@@ -13,6 +13,7 @@
 #include <utility>
 #include <vector>
 
+#include "chip/base/running_chip.h"
 #include "chip/cortexm/core/exceptions.h"
 #include "chip/cortexm/core/isa.h"
 #include "kernel/archive.h"
@@ -35,7 +36,7 @@ public:
     virtual void write(std::uint32_t address, unsigned size, std::uint32_t value, std::int64_t cycle) = 0;
 };
 
-class Cpu {
+class Cpu : public Progress {
 public:
     Cpu(Bus& bus, Exceptions& exceptions) : bus_(bus), exceptions_(exceptions) {}
 
@@ -74,21 +75,15 @@ public:
     std::uint8_t itState = 0;
     bool thumb = true, primask = false, faultmask = false;
     std::uint32_t basepri = 0, control = 0;
-    bool sleeping = false, event = false, lockedUp = false;
+    bool event = false, lockedUp = false;
     bool sleepsForEvent = false;        // WFE, not WFI: the event register wakes it
     bool exclusive = false;
     std::uint32_t exclusiveAt = 0;
-    std::int64_t cycle = 0, instructions = 0;
-    std::uint32_t current = 0;          // address of the instruction in progress, or of the last one
-    // What the last step has entered and left, for whoever tells it; 0: nothing.
-    unsigned entered = 0;
-    bool returned = false;
-    bool breakpointMet = false;         // BKPT
 
     template <class Archive>
     void state(Archive& ar)
     {
-        ar(r, otherSp, apsr, ipsr, itState, thumb, primask, faultmask, basepri, control, sleeping, event, lockedUp, sleepsForEvent, exclusive, exclusiveAt, cycle, instructions, current);
+        ar(r, otherSp, apsr, ipsr, itState, thumb, primask, faultmask, basepri, control, event, lockedUp, sleepsForEvent, exclusive, exclusiveAt);
     }
 
 private:

@@ -21,7 +21,7 @@ namespace bramix::chip::cortexm {
 // Which bus a peripheral hangs on: that decides its clock and its enable bit.
 enum class BusOf : std::uint8_t { ahb, apb1, apb2 };
 
-class Services : public CycleHost {
+class Services : public virtual CycleHost {
 public:
     [[nodiscard]] virtual std::int64_t cycleNow() const = 0;  // of the access or event being handled
     // Cycles of the core for one of the bus's clock, and for one of its timers'.

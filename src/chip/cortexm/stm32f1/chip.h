@@ -7,10 +7,10 @@
 
 #include <array>
 #include <memory>
-#include <set>
 #include <string>
 #include <vector>
 
+#include "chip/base/running_chip.h"
 #include "chip/cortexm/core/cpu.h"
 #include "chip/cortexm/peripherals/adc.h"
 #include "chip/cortexm/peripherals/dma.h"
@@ -18,11 +18,11 @@
 #include "chip/cortexm/peripherals/timer.h"
 #include "chip/cortexm/peripherals/usart.h"
 #include "chip/cortexm/stm32f1/device.h"
-#include "chip/mcu.h"
+
 
 namespace bramix::chip::cortexm {
 
-class Stm32f1 final : public Mcu, public Bus, public Services {
+class Stm32f1 final : public RunningChip, private Bus, public Services {
 public:
     Stm32f1(const Model& model, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer);
 
@@ -31,12 +31,6 @@ public:
 
     // Mcu: wiring and contents.
     bool attachPin(std::string_view pin, circuit::PinId id) override;
-    [[nodiscard]] bool hasResetInput() const override { return true; }
-    void setResetLine(bool high) override;
-    void setSupply(double volts) override;
-    [[nodiscard]] double supplyVolts() const override { return volts_; }
-    [[nodiscard]] double supplySiemens() const override;
-    [[nodiscard]] double chargeTaken() const override;
     void refreshPins() override { gpio_.refresh(volts_); }
     [[nodiscard]] std::optional<double> outputOhms(circuit::PinId pin) const override { return gpio_.pinAt(pin) ? std::optional(Gpio::kOutputOhms) : std::nullopt; }
     [[nodiscard]] std::optional<AnalogReading> analogReading(circuit::PinId pin) const override
@@ -49,46 +43,15 @@ public:
     [[nodiscard]] SerialFormat serialFormat(std::size_t port) const override { return usarts_[port]->format(); }
     [[nodiscard]] std::uint32_t sentBy(std::size_t port) const override { return usarts_[port]->sentBy(); }
     void loadProgram(const Firmware& firmware) override;
-    [[nodiscard]] bool hasChangedProgram() const override { return false; }
-    [[nodiscard]] std::span<const std::uint8_t> nonVolatile() const override { return {}; }
-    [[nodiscard]] std::uint64_t nonVolatileRevision() const override { return 0; }
-    void programNonVolatile(const std::vector<std::uint8_t>&) override {}
-    void powerOn() override;
-    void startAt(kernel::Time t) override;
-
-    // Mcu: running.
-    void run(kernel::Time until) override { slices(until, nullptr); }
-    void runAlone(kernel::Time until, const bool& stop) override { slices(until, &stop); }
-    void stepInstruction(kernel::Time until) override;
-    void yield() override { yields_ = true; }
-    [[nodiscard]] bool liesStill() const override { return cpu_.sleeping && !wakes(); }
-    void sleepTo(kernel::Time until) override;
-    [[nodiscard]] kernel::Time now() const override { return clock_.timeOf({cpu_.cycle}); }
-    [[nodiscard]] bool inReset() const override { return !resetLine_ || !powered_; }
     [[nodiscard]] bool faulted() const override { return cpu_.lockedUp; }
     [[nodiscard]] bool halted() const override;
-    void stopWhenHalted(bool stop) override { stopAtHalt_ = stop; }
-    [[nodiscard]] bool stopsWhenHalted() const override { return stopAtHalt_; }
-    [[nodiscard]] const kernel::ClockDomain& clock() const override { return clock_; }
-    [[nodiscard]] circuit::Cause cause() const override { return {options_.actor, cpu_.current}; }
-    void setChangeListener(std::function<void(kernel::Time)> changed) override { changed_ = std::move(changed); }
-    void countInto(CycleCounts* counts) override;
-    void tellCodeTime(CodeTime* to, kernel::Duration stretch) override;
-    [[nodiscard]] std::int64_t stretchOfCodeTime() const override { return std::max<std::int64_t>(static_cast<std::int64_t>(static_cast<double>(clock_.hz()) * kernel::seconds(stretch_)), 64); }
-    [[nodiscard]] std::uint32_t codeSlot() const override { return slotOf(cpu_.pc()); }
     void save(kernel::SaveArchive& ar) override { state(ar); }
-    void load(kernel::LoadArchive& ar) override;
+    void load(kernel::LoadArchive& ar) override { state(ar); }
 
     // DebugPort.
-    [[nodiscard]] const Device& device() const override { return device_; }
-    [[nodiscard]] std::int64_t cycles() const override { return cpu_.cycle; }
-    [[nodiscard]] std::int64_t instructions() const override { return cpu_.instructions; }
     [[nodiscard]] std::uint32_t codeAddress() const override { return cpu_.pc(); }
     [[nodiscard]] std::uint64_t stackPointer() const override { return cpu_.r[13]; }
-    [[nodiscard]] std::optional<std::uint64_t> lowestStack() const override { return lowest_ == UINT32_MAX ? std::nullopt : std::optional<std::uint64_t>(lowest_); }
-    [[nodiscard]] bool isSleeping() const override { return cpu_.sleeping; }
     [[nodiscard]] bool exceptionPending() const override { return cpu_.due() != 0; }
-    [[nodiscard]] ExceptionStatus exception(unsigned number) const override;
     [[nodiscard]] std::optional<FaultInfo> fault() const override;
     [[nodiscard]] std::uint64_t readRegister(std::size_t index) const override;
     void writeRegister(std::size_t index, std::uint64_t value) override;
@@ -99,33 +62,35 @@ public:
     [[nodiscard]] CodeView code() const override { return {flash_, kFlashBase}; }
     [[nodiscard]] InstructionInfo instructionAt(std::uint32_t address) const override;
     [[nodiscard]] std::optional<MemoryAccess> nextAccess() const override;
-    void setBreakpoints(std::span<const std::uint32_t> addresses) override { breakpoints_ = {addresses.begin(), addresses.end()}; }
-    void setWatchpoints(std::span<const Watchpoint> watchpoints) override { watchpoints_ = {watchpoints.begin(), watchpoints.end()}; }
-    void stopAtExceptions(const ExceptionSet& which) override { exceptionStops_ = which; }
-    void stopAtResets(bool stop) override { resetStops_ = stop; }
-    [[nodiscard]] bool hasStopped() const override { return stop_.kind != StopInfo::Kind::none; }
-    [[nodiscard]] StopInfo stopInfo() const override { return stop_; }
-    void resume(bool passBreakpoint) override
-    {
-        stop_ = {};
-        if (passBreakpoint)
-            passedAt_ = cpu_.instructions;
-    }
+
+    [[nodiscard]] kernel::EventQueue& queue() override { return queue_; }
 
 private:
+    // RunningChip
+    friend class bramix::chip::RunningChip;
+    enum : unsigned { kByPin = 1, kByProgram = 2 };
+    void step() override;
+    bool enterDue() override;
+    [[nodiscard]] bool wakes() const override;
+    void wake() override { cpu_.wake(); }
+    void fillMemories() override { fillWithNoise(ram_); }
+    void resetState(unsigned cause) override;
+    [[nodiscard]] bool requested(unsigned exception) const override { return exceptions_.pending(exception); }
+    [[nodiscard]] bool enabled(unsigned exception) const override { return exceptions_.enabled(exception); }
+    void runCore() override { runPlain(*this); }
+    [[nodiscard]] std::int64_t loopCycles() const;
+    void clockChanged() override;
     // Bus
     std::uint16_t fetch(std::uint32_t address) override;
     std::uint32_t read(std::uint32_t address, unsigned size, std::int64_t cycle) override;
     void write(std::uint32_t address, unsigned size, std::uint32_t value, std::int64_t cycle) override;
     // Services
-    [[nodiscard]] std::int64_t cycleNow() const override { return std::max(accessCycle_, cpu_.cycle); }
-    [[nodiscard]] kernel::EventQueue& queue() override { return queue_; }
+    [[nodiscard]] std::int64_t cycleNow() const override { return RunningChip::cycleNow(); }
     [[nodiscard]] std::int64_t cyclesPerBusClock(BusOf bus) const override;
     [[nodiscard]] std::int64_t cyclesPerTimerClock(BusOf bus) const override;
     void setInterrupt(unsigned number, bool high) override;
     void remark(const char* rule, const std::string& text) override;
     [[nodiscard]] std::uint32_t codeNow() const override { return cpu_.current; }
-    void adopt(CycleAlarm& alarm) override { alarms_.push_back(&alarm); }
     void requestDma(unsigned channel, bool high) override { dma_.request(channel, high); }
     [[nodiscard]] std::optional<std::uint32_t> masterRead(const char* master, std::uint32_t address, unsigned size) override;
     bool masterWrite(const char* master, std::uint32_t address, unsigned size, std::uint32_t value) override;
@@ -142,19 +107,8 @@ private:
 
     template <class Archive>
     void state(Archive& ar);
-    void reset(unsigned cause);
-    void slices(kernel::Time until, const bool* stop);
-    void execute();
-    bool enterDue();
-    void after();
-    void sleepOn(std::int64_t to);
-    [[nodiscard]] bool wakes() const;
-    void rouse();
-    void tell();
-    void moved();
-    [[nodiscard]] std::uint32_t slotOf(std::uint32_t code) const { return code < kFlashBase ? UINT32_MAX : (code - kFlashBase) / 2; }
-    void catchUp(std::int64_t cycle);
-    void noteAccess(std::uint32_t address, unsigned size, std::uint32_t before, std::uint32_t value, bool write, const char* by = "");
+    [[nodiscard]] bool loops() const;
+    void tellFault();
     [[nodiscard]] const std::uint8_t* plain(std::uint32_t address, unsigned size) const;
     [[nodiscard]] const Slot* slotAt(std::uint32_t address) const;
     [[nodiscard]] bool clocked(const Slot& slot) const;
@@ -178,13 +132,6 @@ private:
     void tickStart();
 
     const Model& model_;
-    const Device& device_;
-    const McuOptions options_;
-    kernel::EventQueue& queue_;
-    circuit::Circuit& circuit_;
-    McuObserver& observer_;
-    kernel::ClockDomain clock_;
-    std::vector<CycleAlarm*> alarms_;
     Exceptions exceptions_;
     Cpu cpu_;
     Gpio gpio_;
@@ -196,13 +143,6 @@ private:
     std::vector<std::uint8_t> flash_;
     std::vector<std::uint8_t> ram_;
     mutable std::vector<SerialPort> serialPorts_;
-
-    double volts_ = 3.3;
-    bool powered_ = true, resetLine_ = true, yields_ = false, stopAtHalt_ = false;
-    double charge_ = 0;
-    std::int64_t chargedAt_ = 0;
-    std::int64_t accessCycle_ = 0;
-    std::uint32_t lowest_ = UINT32_MAX;
 
     // RCC and FLASH; PWR, bit-band and the rest keep nothing.
     std::uint32_t rccCr_ = 0x83, rccCfgr_ = 0, rccCir_ = 0, apb2Reset_ = 0, apb1Reset_ = 0, ahbEnable_ = 0x14, apb2Enable_ = 0, apb1Enable_ = 0, rccBdcr_ = 0, rccCsr_ = 0x0C000000, flashAcr_ = 0x30;
@@ -220,29 +160,6 @@ private:
     std::uint32_t demcr_ = 0, dwtControl_ = 0x40000000;
     std::int64_t dwtBase_ = 0;
     std::uint32_t dwtFrom_ = 0;
-
-    std::array<std::int64_t, Exceptions::kMost> since_{};
-    struct Served {
-        std::int64_t count = 0, worst = 0, total = 0;
-        template <class Archive>
-        void state(Archive& ar)
-        {
-            ar(count, worst, total);
-        }
-    };
-    std::array<Served, Exceptions::kMost> served_{};
-    std::set<std::string> told_;
-
-    std::set<std::uint32_t> breakpoints_;
-    std::vector<Watchpoint> watchpoints_;
-    ExceptionSet exceptionStops_;
-    bool resetStops_ = false;
-    StopInfo stop_;
-    std::int64_t passedAt_ = -1;
-    std::function<void(kernel::Time)> changed_;
-    CycleCounts* counts_ = nullptr;
-    CodeTime* codeTime_ = nullptr;
-    kernel::Duration stretch_ = kUsualStretch;
 };
 
 }  // namespace bramix::chip::cortexm

@@ -98,24 +98,19 @@ void Stm32f1::selectClock()
     hz /= kDivide[(rccCfgr_ >> 4) & 15U];
     if (hz == clock_.hz())
         return;
-    const std::int64_t cycle = cycleNow();
-    charge_ = chargeTaken();
-    chargedAt_ = cycle;
-    if (codeTime_ != nullptr)
-        codeTime_->cut(cycle, std::max<std::int64_t>(static_cast<std::int64_t>(static_cast<double>(hz) * kernel::seconds(stretch_)), 64));
-    clock_.restart(clock_.timeOf({cycle}), {cycle}, hz);
-    for (CycleAlarm* alarm : alarms_)
-        alarm->followClock();
-    for (const auto& t : timers_)
-        t->clockChanged();
-    yields_ = true;
+    setClock(hz);
     constexpr std::uint64_t kMost = 72'000'000;
     if (hz > kMost)
         remark("clock-too-fast", fmt::format("{} runs at {:g} MHz; it is made for 72 MHz at most", device_.title, static_cast<double>(hz) / 1e6));
     const unsigned waits = flashAcr_ & 7U, needed = hz > 48'000'000 ? 2 : hz > 24'000'000 ? 1 : 0;
     if (waits < needed)
         remark("flash-wait-states", fmt::format("{} runs at {:g} MHz with {} wait states of flash; it needs {}: silicon reads wrong code; set LATENCY in FLASH_ACR first", device_.title, static_cast<double>(hz) / 1e6, waits, needed));
-    observer_.loadChanged();
+}
+
+void Stm32f1::clockChanged()
+{
+    for (const auto& t : timers_)
+        t->clockChanged();
 }
 
 std::int64_t Stm32f1::cyclesPerBusClock(BusOf bus) const
@@ -199,34 +194,19 @@ void Stm32f1::pinChanged(Pin pin, bool level)
     updateExti();
 }
 
-// What has just come may wake the core.
-void Stm32f1::rouse()
-{
-    if (cpu_.sleeping && wakes()) {
-        sleepTo(queue_.now());
-        observer_.woken();
-    }
-}
-
 void Stm32f1::setInterrupt(unsigned number, bool high)
 {
     const unsigned n = kFirstInterrupt + number;
     const bool was = exceptions_.pending(n);
     exceptions_.setLine(n, high);
-    if (was || !exceptions_.pending(n))
-        return;
-    since_[n] = clock_.firstCycleAtOrAfter(queue_.now()).n;
-    yields_ = true;
-    rouse();
+    if (!was && exceptions_.pending(n))
+        requestedNow(n);
 }
 
 void Stm32f1::remark(const char* rule, const std::string& text)
 {
-    if (!told_.insert(std::string(rule) + text).second)
-        return;
     const std::string_view name(rule);
-    const Weight weight = name == "no-clock" ? Weight::error : name == "not-modelled" || name == "clock-too-fast" ? Weight::note : Weight::warning;
-    observer_.remark(weight, rule, text, cpu_.current, now());
+    remarkOnce(name == "no-clock" ? Weight::error : name == "not-modelled" || name == "clock-too-fast" ? Weight::note : Weight::warning, rule, text);
 }
 
 }  // namespace bramix::chip::cortexm

@@ -9,13 +9,6 @@
 
 namespace bramix::chip::cortexm {
 
-ExceptionStatus Stm32f1::exception(unsigned n) const
-{
-    if (n >= exceptions_.count())
-        return {};
-    return {exceptions_.pending(n), exceptions_.enabled(n), exceptions_.pending(n) && exceptions_.enabled(n), served_[n].count, served_[n].worst, served_[n].total};
-}
-
 std::optional<FaultInfo> Stm32f1::fault() const
 {
     if (!cpu_.lockedUp)

@@ -30,23 +30,6 @@ std::uint16_t Stm32f1::fetch(std::uint32_t a)
     throw never ? Abort{kMemManage, kInstructionAccess} : Abort{kBusFault, kInstructionBus};
 }
 
-void Stm32f1::catchUp(std::int64_t cycle)
-{
-    accessCycle_ = cycle;
-    queue_.advanceTo(clock_.timeOf({cycle}));
-}
-
-void Stm32f1::noteAccess(std::uint32_t at, unsigned size, std::uint32_t before, std::uint32_t value, bool write, const char* by)
-{
-    if (hasStopped())
-        return;
-    for (const Watchpoint& w : watchpoints_)
-        if ((write ? w.writes : w.reads) && at < w.address + w.length && at + size > w.address) {
-            stop_ = {.kind = StopInfo::Kind::access, .code = cpu_.current, .address = std::max<std::uint64_t>(at, w.address), .before = before, .value = value, .write = write, .by = by};
-            return;
-        }
-}
-
 std::uint32_t Stm32f1::read(std::uint32_t a, unsigned size, std::int64_t cycle)
 {
     std::uint32_t out = 0;
@@ -59,14 +42,14 @@ std::uint32_t Stm32f1::read(std::uint32_t a, unsigned size, std::int64_t cycle)
         const std::uint32_t bit = (a - 0x42000000) / 4;
         catchUp(cycle);
         out = (readWord(0x40000000 + bit / 32 * 4) >> (bit % 32)) & 1U;
-        tell();
+        accessDone();
     } else if ((a >= 0x40000000 && a < 0x40100000) || (a >= 0xE0000000 && a < 0xE0100000) || (a >= 0x1FFFF7E0 && a < 0x1FFFF810)) {
         if (a >= 0xE0000000 && !cpu_.privileged())
             throw Abort{kBusFault, kPreciseBus, a};
         catchUp(cycle);
         const std::uint32_t word = readWord(a & ~3U);
         out = size == 4 ? word : (word >> (8 * (a & 3U))) & ((1U << (8 * size)) - 1U);
-        tell();
+        accessDone();
     } else {
         throw Abort{kBusFault, kPreciseBus, a};
     }
@@ -94,7 +77,7 @@ void Stm32f1::write(std::uint32_t a, unsigned size, std::uint32_t value, std::in
         catchUp(cycle);
         const std::uint32_t word = readWord(to);
         writeWord(to, (word & ~(1U << (bit % 32))) | (value & 1U) << (bit % 32));
-        tell();
+        accessDone();
     } else if ((a >= 0x40000000 && a < 0x40100000) || (a >= 0xE0000000 && a < 0xE0100000)) {
         if (a >= 0xE0000000 && !cpu_.privileged() && a != 0xE000EF00)
             throw Abort{kBusFault, kPreciseBus, a};
@@ -111,7 +94,7 @@ void Stm32f1::write(std::uint32_t a, unsigned size, std::uint32_t value, std::in
             word = value * 0x00010001U;
         }
         writeWord(a & ~3U, word);
-        tell();
+        accessDone();
     } else if (a >= kFlashBase && a < kFlashBase + flash_.size()) {
         remark("flash-locked", "flash is written by an ordinary store while it is locked: nothing changes, and a bus fault follows on silicon");
         throw Abort{kBusFault, kPreciseBus, a};

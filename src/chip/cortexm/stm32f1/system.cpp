@@ -33,9 +33,7 @@ void Stm32f1::tickDue(std::int64_t cycle)
     tickFlag_ = true;
     if ((tickControl_ & 2U) != 0 && !exceptions_.pending(kSysTick)) {
         exceptions_.setPending(kSysTick);
-        since_[kSysTick] = cycle;
-        yields_ = true;
-        rouse();
+        requestedNow(kSysTick);
     }
     tickFrom_ = 0;
     tickBase_ = cycle;

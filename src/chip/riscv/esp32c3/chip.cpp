@@ -193,13 +193,7 @@ void Esp32c3::fillMemories()
 {
     // What RAM comes up with is a pattern of the chip's own.
     std::vector<std::uint8_t> noise(kSramBytes);
-    std::uint64_t seed = options_.seed * 0x9E3779B97F4A7C15U + 1;
-    for (std::uint8_t& byte : noise) {
-        seed ^= seed << 13U;
-        seed ^= seed >> 7U;
-        seed ^= seed << 17U;
-        byte = static_cast<std::uint8_t>(seed);
-    }
+    fillWithNoise(noise);
     sram_.fill(noise);
     rtcSram_.fill({noise.begin(), noise.begin() + kRtcSramBytes});
     for (const Firmware::Chunk& chunk : chunks_)
@@ -296,13 +290,7 @@ void Esp32c3::runCore()
         if (cpu_.entered != 0)
             lookAtTrap();
         if (cpu_.entered != 0 || cpu_.returned || cpu_.sleeping) [[unlikely]] {
-            if (cpu_.sleeping) {
-                cpu_.sleeping = false;
-                settleCharge();
-                cpu_.sleeping = true;
-                leaveSlice();
-                observer_.loadChanged();
-            }
+            fellAsleep();
             after();
         }
     } while (!sliceEnds() && !cpu_.looped);

@@ -91,7 +91,6 @@ private:
     [[nodiscard]] bool requested(unsigned exception) const override { return exception >= 32 && ((pendingLines() >> (exception - 32)) & 1U) != 0; }
     [[nodiscard]] bool enabled(unsigned exception) const override { return exception >= 32 && ((interruptEnable_ >> (exception - 32)) & 1U) != 0; }
     void runCore() override;
-    [[nodiscard]] bool coreTells() const override { return true; }
     void watchpointsChanged() override;
     void clockChanged() override;
     // Bus
