@@ -45,11 +45,23 @@ std::unique_ptr<Mcu> makeMcu(const Device& device, const McuOptions& options, ke
     return device.behaviour->make(device, options, queue, circuit, observer);
 }
 
-unsigned optionValue(const Device& device, const OptionBytes& bytes, std::string_view name) { return device.behaviour->optionValue(device, bytes, name); }
+unsigned optionValue(const Device& device, const OptionBytes& bytes, std::string_view name)
+{
+    const auto read = device.behaviour->optionValue;
+    return read == nullptr ? ~0U : read(device, bytes, name);
+}
 
-kernel::Result<void> setOption(const Device& device, OptionBytes& bytes, std::string_view name, std::string_view value) { return device.behaviour->setOption(device, bytes, name, value); }
+kernel::Result<void> setOption(const Device& device, OptionBytes& bytes, std::string_view name, std::string_view value)
+{
+    const auto set = device.behaviour->setOption;
+    return set == nullptr ? kernel::fail(std::string(name), "is no option of " + device.title) : set(device, bytes, name, value);
+}
 
-kernel::Result<Firmware> loadFirmware(const std::string& file, const Device& device) { return device.behaviour->loadFirmware(file, device); }
+kernel::Result<Firmware> loadFirmware(const std::string& file, const Device& device)
+{
+    const auto load = device.behaviour->loadFirmware;
+    return load == nullptr ? readImage(file, device) : load(file, device);
+}
 
 bool isPortPin(const Device& device, std::string_view pin) { return device.behaviour->isPortPin(device, pin); }
 

@@ -28,12 +28,12 @@ struct Family {
     std::span<const Device* const> (*devices)() = nullptr;
     std::unique_ptr<Mcu> (*make)(const Device&, const McuOptions&, kernel::EventQueue&, circuit::Circuit&, McuObserver&) = nullptr;
 
-    // An option's value out of all of a chip's; all ones where it has none of this name.
+    // An option's value out of all of a chip's; all ones where it has none of this name. Null, like setOption: its chips have no options.
     unsigned (*optionValue)(const Device&, const OptionBytes&, std::string_view name) = nullptr;
     // Sets one by its name, as a person writes it: "1", "0x62", "0b0010", or in the family's own words. The error says what was expected.
     kernel::Result<void> (*setOption)(const Device&, OptionBytes&, std::string_view name, std::string_view value) = nullptr;
 
-    // A program out of a file's bytes; `file` is for errors (firmware.h).
+    // A program out of a file's bytes; `file` is for errors (firmware.h). Null: as Device::image says, readImage().
     kernel::Result<Firmware> (*loadFirmware)(const std::string& file, const Device&) = nullptr;
     // Whether a pin of the package can be driven and read by a program.
     bool (*isPortPin)(const Device&, std::string_view pin) = nullptr;

@@ -4,13 +4,51 @@
 // Tested by tests/chip/riscv/esp32c3_test.cpp.
 #pragma once
 
+#include <bit>
 #include <cstdint>
 #include <functional>
 
+#include "chip/mcu.h"
 #include "kernel/event_queue.h"
 #include "kernel/time.h"
 
 namespace bramix::chip {
+
+struct SerialFrame {
+    std::uint32_t bits = 0;
+    unsigned count = 0;
+};
+
+// What a frame says.
+struct ReceivedFrame {
+    std::uint32_t value = 0;
+    bool wrongParity = false, wrongStop = false;
+    bool breaks = false;  // low all through
+};
+
+[[nodiscard]] inline bool parityBit(const SerialFormat& format, std::uint32_t value) { return ((std::popcount(value) & 1) != 0) == (format.parity == SerialFormat::Parity::even); }
+
+// Of the first stop bit.
+[[nodiscard]] inline unsigned stopBitOf(const SerialFormat& format) { return 1 + format.dataBits + (format.parity == SerialFormat::Parity::none ? 0 : 1); }
+
+[[nodiscard]] inline SerialFrame frameOf(const SerialFormat& format, std::uint32_t value)
+{
+    value &= (1U << format.dataBits) - 1U;
+    const unsigned stop = stopBitOf(format);
+    const bool parity = format.parity != SerialFormat::Parity::none && parityBit(format, value);
+    return {value << 1 | (parity ? 1U << (stop - 1) : 0U) | ((1U << format.stopBits) - 1U) << stop, stop + format.stopBits};
+}
+
+[[nodiscard]] inline ReceivedFrame readFrame(const SerialFormat& format, std::uint32_t frame)
+{
+    ReceivedFrame out;
+    const unsigned stop = stopBitOf(format);
+    out.value = (frame >> 1) & ((1U << format.dataBits) - 1U);
+    out.wrongParity = format.parity != SerialFormat::Parity::none && ((frame >> (stop - 1)) & 1U) != (parityBit(format, out.value) ? 1U : 0U);
+    out.wrongStop = ((frame >> stop) & 1U) == 0;
+    out.breaks = frame == 0;
+    return out;
+}
 
 class SerialSender {
 public:

@@ -9,17 +9,6 @@ namespace bramix::chip::cortexm {
 
 namespace {
 
-std::span<const Device* const> devices()
-{
-    static const std::vector<const Device*> all = [] {
-        std::vector<const Device*> out;
-        for (const Model& m : models())
-            out.push_back(&deviceOf(m));
-        return out;
-    }();
-    return all;
-}
-
 InstructionInfo decodeAt(const Device&, const CodeView& code, std::uint32_t address)
 {
     const auto half = [&](std::size_t at) { return at + 1 < code.bytes.size() ? static_cast<std::uint16_t>(code.bytes[at] | (code.bytes[at + 1] << 8)) : std::uint16_t{0xFFFF}; };
@@ -137,9 +126,6 @@ const Family& family()
         .name = "cortexm",
         .devices = devices,
         .make = [](const Device& device, const McuOptions& options, kernel::EventQueue& queue, circuit::Circuit& circuit, McuObserver& observer) -> std::unique_ptr<Mcu> { return std::make_unique<Stm32f1>(modelOf(device), options, queue, circuit, observer); },
-        .optionValue = [](const Device&, const OptionBytes&, std::string_view) { return ~0U; },
-        .setOption = [](const Device& device, OptionBytes&, std::string_view name, std::string_view) -> kernel::Result<void> { return kernel::fail(std::string(name), "is no option of " + device.title); },
-        .loadFirmware = [](const std::string& file, const Device& device) { return readImage(file, device); },
         .isPortPin = [](const Device&, std::string_view pin) { return Stm32f1::pinNamed(pin).exists(); },
         .decode = decodeAt,
         .tools = kTools,

@@ -1,10 +1,10 @@
 #include "chip/pic16/device.h"
 
 #include <bit>
-#include <list>
 
 #include <fmt/format.h>
 
+#include "chip/base/model_list.h"
 #include "chip/base/register_rows.h"
 #include "chip/pic16/family.h"
 
@@ -151,20 +151,13 @@ Device make(const Model& m)
     return d;
 }
 
-const std::list<std::pair<const Model*, Device>>& made()
+const ModelList<Model>& all()
 {
-    static const std::list<std::pair<const Model*, Device>> all = [] {
-        std::list<std::pair<const Model*, Device>> out;
-        for (const Model& m : kModels)
-            out.emplace_back(&m, make(m));
-        return out;
-    }();
-    return all;
+    static const ModelList<Model> list(kModels, make);
+    return list;
 }
 
 }  // namespace
-
-std::span<const Model> models() { return kModels; }
 
 std::span<const ConfigField> configFields(const Model& model)
 {
@@ -173,20 +166,10 @@ std::span<const ConfigField> configFields(const Model& model)
     return model.id == "pic16f88" ? std::span<const ConfigField>(kConfig88) : std::span<const ConfigField>(kConfig877);
 }
 
-const Device& deviceOf(const Model& model)
-{
-    for (const auto& [m, device] : made())
-        if (m == &model)
-            return device;
-    return made().front().second;
-}
+std::span<const Device* const> devices() { return all().devices(); }
 
-const Model& modelOf(const Device& device)
-{
-    for (const Model& m : kModels)
-        if (m.id == device.id)
-            return m;
-    return kModels[0];
-}
+const Device& deviceOf(const Model& model) { return all().deviceOf(model); }
+
+const Model& modelOf(const Device& device) { return all().modelOf(device); }
 
 }  // namespace bramix::chip::pic16

@@ -38,7 +38,7 @@ struct Model {
     double mostVolts = 5.5;
 };
 
-[[nodiscard]] std::span<const Model> models();
+[[nodiscard]] std::span<const Device* const> devices();
 [[nodiscard]] const Device& deviceOf(const Model& model);
 [[nodiscard]] const Model& modelOf(const Device& device);
 

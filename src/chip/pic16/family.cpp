@@ -11,17 +11,6 @@ namespace bramix::chip::pic16 {
 
 namespace {
 
-std::span<const Device* const> devices()
-{
-    static const std::vector<const Device*> all = [] {
-        std::vector<const Device*> out;
-        for (const Model& m : models())
-            out.push_back(&deviceOf(m));
-        return out;
-    }();
-    return all;
-}
-
 const ConfigField* fieldNamed(const Device& device, std::string_view name)
 {
     for (const ConfigField& f : configFields(modelOf(device)))

@@ -1,7 +1,6 @@
 #include "chip/arm9/peripherals/uart.h"
 
 #include <algorithm>
-#include <bit>
 
 #include <fmt/format.h>
 
@@ -71,23 +70,15 @@ SerialFormat Uart::format() const
     return out;
 }
 
-void Uart::setUp() { receiver_.setUp(receives() ? 1 + dataBits() + (parity() ? 1 : 0) + 1 : 0, bit()); }
-
-bool Uart::parityOf(std::uint32_t value) const { return ((std::popcount(value) & 1) != 0) == ((lineControl_ & 4U) != 0); }
+void Uart::setUp() { receiver_.setUp(receives() ? stopBitOf(format()) + 1 : 0, bit()); }
 
 void Uart::startSending(kernel::Time at)
 {
     const Held next = out_.front();
     out_.pop_front();
     sentBy_ = next.code;
-    const std::uint32_t value = next.byte & ((1U << dataBits()) - 1U);
-    std::uint32_t frame = value << 1;
-    unsigned bits = 1 + dataBits();
-    if (parity())
-        frame |= (parityOf(value) ? 1U : 0U) << bits++;
-    for (unsigned s = 0; s < stopBits(); ++s)
-        frame |= 1U << bits++;
-    sender_.send(frame, bits, bit(), at);
+    const SerialFrame frame = frameOf(format(), next.byte);
+    sender_.send(frame.bits, frame.count, bit(), at);
     // The queue has emptied to its level (3.3.8); a single character: to nothing.
     static constexpr std::size_t kLevels[] = {2, 4, 8, 12, 14, 14, 14, 14};
     if (depth() == 1 ? out_.empty() : out_.size() == kLevels[levels_ & 7U])
@@ -104,12 +95,12 @@ void Uart::inputChanged(bool level)
 
 void Uart::frameReceived(std::uint32_t frame, kernel::Time at)
 {
-    std::uint32_t value = (frame >> 1) & ((1U << dataBits()) - 1U);
-    const unsigned stop = 1 + dataBits() + (parity() ? 1 : 0);
-    if (parity() && (((frame >> (1 + dataBits())) & 1U) != 0) != parityOf(value))
+    const ReceivedFrame seen = readFrame(format(), frame);
+    std::uint32_t value = seen.value;
+    if (seen.wrongParity)
         value |= 1U << 9, raw_ |= kParity;
-    if (((frame >> stop) & 1U) == 0)
-        value |= frame == 0 ? 1U << 10 | 1U << 8 : 1U << 8, raw_ |= frame == 0 ? kBreak | kFraming : kFraming;
+    if (seen.wrongStop)
+        value |= seen.breaks ? 1U << 10 | 1U << 8 : 1U << 8, raw_ |= seen.breaks ? kBreak | kFraming : kFraming;
     if (in_.size() < depth()) {
         in_.push_back(static_cast<std::uint16_t>(value));
     } else {

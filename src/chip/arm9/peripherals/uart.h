@@ -48,7 +48,6 @@ private:
     [[nodiscard]] kernel::Duration bit() const;
     [[nodiscard]] unsigned dataBits() const { return 5 + ((lineControl_ >> 5) & 3U); }
     [[nodiscard]] bool parity() const { return (lineControl_ & 2U) != 0; }
-    [[nodiscard]] bool parityOf(std::uint32_t value) const;
     [[nodiscard]] unsigned stopBits() const { return (lineControl_ & 8U) != 0 ? 2 : 1; }
     [[nodiscard]] bool sends() const { return monitor_ || (control_ & 0x101U) == 0x101U; }
     [[nodiscard]] bool receives() const { return monitor_ || (control_ & 0x201U) == 0x201U; }

@@ -2,13 +2,13 @@
 
 #include <elf.h>
 
-#include <list>
 
 #include <fmt/format.h>
 
 #include "chip/cortexm/core/exceptions.h"
 #include "chip/cortexm/family.h"
 #include "chip/cortexm/stm32f1/registers.h"
+#include "chip/base/model_list.h"
 
 namespace bramix::chip::cortexm {
 
@@ -110,35 +110,18 @@ Device make(const Model& m)
     return d;
 }
 
-const std::list<std::pair<const Model*, Device>>& made()
+const ModelList<Model>& all()
 {
-    static const std::list<std::pair<const Model*, Device>> all = [] {
-        std::list<std::pair<const Model*, Device>> out;
-        for (const Model& m : kModels)
-            out.emplace_back(&m, make(m));
-        return out;
-    }();
-    return all;
+    static const ModelList<Model> list(kModels, make);
+    return list;
 }
 
 }  // namespace
 
-std::span<const Model> models() { return kModels; }
+std::span<const Device* const> devices() { return all().devices(); }
 
-const Device& deviceOf(const Model& model)
-{
-    for (const auto& [m, device] : made())
-        if (m == &model)
-            return device;
-    return made().front().second;
-}
+const Device& deviceOf(const Model& model) { return all().deviceOf(model); }
 
-const Model& modelOf(const Device& device)
-{
-    for (const auto& [m, d] : made())
-        if (d.id == device.id)
-            return *m;
-    return kModels[0];
-}
+const Model& modelOf(const Device& device) { return all().modelOf(device); }
 
 }  // namespace bramix::chip::cortexm

@@ -24,7 +24,7 @@ struct Model {
     std::uint32_t flashBytes = 0, ramBytes = 0;
     bool largePackage = false;  // 64 pins, not 48
 };
-[[nodiscard]] std::span<const Model> models();
+[[nodiscard]] std::span<const Device* const> devices();
 [[nodiscard]] const Device& deviceOf(const Model& model);
 [[nodiscard]] const Model& modelOf(const Device& device);
 

@@ -1,7 +1,6 @@
 #include "chip/riscv/peripherals/uart.h"
 
 #include <algorithm>
-#include <bit>
 
 #include <fmt/format.h>
 
@@ -82,23 +81,15 @@ SerialFormat Uart::format() const
     return out;
 }
 
-void Uart::setUp() { receiver_.setUp(1 + dataBits() + (parity() ? 1 : 0) + 1, bit()); }
-
-bool Uart::parityOf(std::uint32_t value) const { return ((std::popcount(value) & 1) != 0) != ((conf0_ & 1U) != 0); }
+void Uart::setUp() { receiver_.setUp(stopBitOf(format()) + 1, bit()); }
 
 void Uart::startSending(kernel::Time at)
 {
     const Held next = out_.front();
     out_.pop_front();
     sentBy_ = next.code;
-    const std::uint32_t value = next.byte & ((1U << dataBits()) - 1U);
-    std::uint32_t frame = value << 1;
-    unsigned bits = 1 + dataBits();
-    if (parity())
-        frame |= (parityOf(value) ? 1U : 0U) << bits++;
-    for (unsigned s = 0; s < stopBits(); ++s)
-        frame |= 1U << bits++;
-    sender_.send(frame, bits, bit(), at);
+    const SerialFrame frame = frameOf(format(), next.byte);
+    sender_.send(frame.bits, frame.count, bit(), at);
 }
 
 void Uart::inputChanged(bool level)
@@ -113,14 +104,13 @@ void Uart::inputChanged(bool level)
 
 void Uart::frameReceived(std::uint32_t frame, kernel::Time at)
 {
-    const std::uint32_t value = (frame >> 1) & ((1U << dataBits()) - 1U);
-    const unsigned stop = 1 + dataBits() + (parity() ? 1 : 0);
-    if (parity() && (((frame >> (1 + dataBits())) & 1U) != 0) != parityOf(value))
+    const ReceivedFrame seen = readFrame(format(), frame);
+    if (seen.wrongParity)
         raw_ |= kParityError;
-    if (((frame >> stop) & 1U) == 0)
-        raw_ |= frame == 0 ? kBreak : kFramingError;
+    if (seen.wrongStop)
+        raw_ |= seen.breaks ? kBreak : kFramingError;
     if (in_.size() < kDepth)
-        in_.push_back(static_cast<std::uint8_t>(value));
+        in_.push_back(static_cast<std::uint8_t>(seen.value));
     else
         raw_ |= kOverflow;
     // Silence of so many bit times behind it (RX_TOUT_THRHD, in bits).

@@ -48,7 +48,6 @@ private:
     [[nodiscard]] unsigned dataBits() const { return 5 + ((conf0_ >> 2) & 3U); }
     [[nodiscard]] bool parity() const { return (conf0_ & 2U) != 0; }
     [[nodiscard]] unsigned stopBits() const { return ((conf0_ >> 4) & 3U) >= 2 ? 2 : 1; }
-    [[nodiscard]] bool parityOf(std::uint32_t value) const;
     void setUp();
     void startSending(kernel::Time at);
     void frameReceived(std::uint32_t frame, kernel::Time at);
