@@ -1,51 +1,16 @@
 // Benches on microcontrollers of three more families, in the window: each does its job, is stopped in its source, shows its registers, and goes back to a cause.
 #include <QtTest>
 
-#include "app/shell/main_window.h"
+#include "app/example_window.h"
 
 using namespace bramix;
 using namespace bramix::app;
 using namespace std::chrono_literals;
 
-class MoreFamiliesTest : public QObject {
+class MoreFamiliesTest : public QObject, private test::ExampleWindow {
     Q_OBJECT
 
 private:
-    std::unique_ptr<bench::Catalogue> catalogue_;
-    std::unique_ptr<QTemporaryDir> folder_;
-    std::unique_ptr<MainWindow> window_;
-
-    Editor& editor() { return window_->editor(); }
-    const session::DebugPicture& debug() { return editor().picture().debug; }
-    void open(const QString& name)
-    {
-        window_.reset();
-        folder_ = std::make_unique<QTemporaryDir>();
-        const QString from = QString::fromStdString(bench::shareFolder()) + "/benches/" + name + "/";
-        QDir(folder_->path()).mkpath("firmware");
-        QFile::copy(from + "bench.toml", folder_->filePath("bench.toml"));
-        for (const QString& file : QDir(from + "firmware").entryList(QDir::Files))
-            QFile::copy(from + "firmware/" + file, folder_->filePath("firmware/" + file));
-        window_ = std::make_unique<MainWindow>(*catalogue_);
-        window_->neverAsk();
-        window_->open(folder_->filePath("bench.toml"));
-        window_->show();
-        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
-        editor().session().settle();
-        window_->showSerial();
-    }
-    void stopAt(const std::string& at)
-    {
-        editor().change("stop", [&](bench::Document& d) {
-            d.stops.clear();
-            if (at.empty())
-                return;
-            bench::StopItem stop;
-            stop.at = at;
-            d.stops.push_back(stop);
-        });
-        editor().session().settle();
-    }
     [[nodiscard]] QString said() { return window_->serialView().text(); }
     [[nodiscard]] QString value(const char* variable)
     {
@@ -61,11 +26,6 @@ private:
     }
 
 private slots:
-    void initTestCase()
-    {
-        QStandardPaths::setTestModeEnabled(true);
-        catalogue_ = std::make_unique<bench::Catalogue>(*bench::Catalogue::loadInstalled());
-    }
     void cleanupTestCase() { window_.reset(); }
 
     // RISC-V: a sensor's forty bits are read from its one wire, a lamp and a horn follow.

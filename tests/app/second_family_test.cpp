@@ -1,50 +1,16 @@
 // The kiln's bench, on a microcontroller of another family, in the window: run, press its key, read what it says, stop in its source, look at its registers and memory, go back.
 #include <QtTest>
 
-#include "app/shell/main_window.h"
+#include "app/example_window.h"
 
 using namespace bramix;
 using namespace bramix::app;
 
-class SecondFamilyTest : public QObject {
+class SecondFamilyTest : public QObject, private test::ExampleWindow {
     Q_OBJECT
 
-private:
-    std::unique_ptr<bench::Catalogue> catalogue_;
-    QTemporaryDir folder_;
-    std::unique_ptr<MainWindow> window_;
-
-    Editor& editor() { return window_->editor(); }
-    const session::DebugPicture& debug() { return editor().picture().debug; }
-    void stopAt(const std::string& at)
-    {
-        editor().change("stop", [&](bench::Document& d) {
-            d.stops.clear();
-            if (at.empty())
-                return;
-            bench::StopItem stop;
-            stop.at = at;
-            d.stops.push_back(stop);
-        });
-        editor().session().settle();
-    }
-
 private slots:
-    void initTestCase()
-    {
-        QStandardPaths::setTestModeEnabled(true);
-        catalogue_ = std::make_unique<bench::Catalogue>(*bench::Catalogue::loadInstalled());
-        const QString from = QString::fromStdString(bench::shareFolder()) + "/benches/hop-kiln/";
-        QDir(folder_.path()).mkpath("firmware");
-        for (const char* file : {"bench.toml", "firmware/kiln.elf", "firmware/kiln.c"})
-            QVERIFY2(QFile::copy(from + file, folder_.filePath(file)), file);
-        window_ = std::make_unique<MainWindow>(*catalogue_);
-        window_->neverAsk();
-        window_->open(folder_.filePath("bench.toml"));
-        window_->show();
-        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
-        editor().session().settle();
-    }
+    void initTestCase() { open("hop-kiln"); }
 
     // By its own key, as its user would.
     void itSaysWhichHeatIsChosen()
